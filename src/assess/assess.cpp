@@ -1,0 +1,114 @@
+#include "assess/assess.hpp"
+
+#include <algorithm>
+#include <limits>
+#include <numeric>
+
+#include "elastic/loads.hpp"
+
+namespace escultura::assess {
+namespace {
+
+/// Neighbours of boundary nodes along the edges of the faces' four sub-triangles.
+std::vector<std::vector<std::int32_t>> boundaryGraph(const mesh::TetMesh& mesh) {
+    std::vector<std::vector<std::int32_t>> next(mesh.position.size());
+    static constexpr int edges[9][2] = {{0, 3}, {3, 1}, {1, 4}, {4, 2}, {2, 5}, {5, 0}, {3, 4}, {4, 5}, {5, 3}};
+    for (const auto& f : mesh.boundary)
+        for (const auto& e : edges) {
+            next[f[e[0]]].push_back(f[e[1]]);
+            next[f[e[1]]].push_back(f[e[0]]);
+        }
+    return next;
+}
+
+}  // namespace
+
+Envelope envelope(const std::vector<std::vector<double>>& vonMises) {
+    Envelope e;
+    if (vonMises.empty()) return e;
+    const std::size_t nodes = vonMises[0].size();
+    e.vonMises.assign(nodes, -1);
+    e.governingCase.assign(nodes, 0);
+    e.maxVonMises = -1;
+    for (std::size_t n = 0; n < nodes; ++n) {
+        for (std::size_t c = 0; c < vonMises.size(); ++c)
+            if (vonMises[c][n] > e.vonMises[n]) {
+                e.vonMises[n] = vonMises[c][n];
+                e.governingCase[n] = static_cast<std::int16_t>(c);
+            }
+        if (e.vonMises[n] > e.maxVonMises) {
+            e.maxVonMises = e.vonMises[n];
+            e.maxNode = static_cast<std::int32_t>(n);
+            e.maxCase = e.governingCase[n];
+        }
+    }
+    return e;
+}
+
+double safetyFactor(double yieldStrength, double vonMises) {
+    return vonMises > 0 ? yieldStrength / vonMises : std::numeric_limits<double>::infinity();
+}
+
+std::vector<Hotspot> findHotspots(const mesh::TetMesh& mesh, std::span<const double> value, double minPersistence,
+                                  double minPeak) {
+    const auto next = boundaryGraph(mesh);
+    std::vector<std::int32_t> order;
+    for (std::size_t n = 0; n < next.size(); ++n)
+        if (!next[n].empty()) order.push_back(static_cast<std::int32_t>(n));
+    if (order.empty()) return {};
+    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return value[a] > value[b]; });
+    std::vector<std::int32_t> parent(next.size(), -1), peak(next.size(), -1);
+    auto find = [&](std::int32_t a) {
+        while (parent[a] != a) a = parent[a] = parent[parent[a]];
+        return a;
+    };
+    std::vector<Hotspot> spots;
+    const double lowest = value[order.back()];
+    for (auto n : order) {
+        parent[n] = n;
+        peak[n] = n;
+        for (auto m : next[n]) {
+            if (parent[m] < 0) continue;
+            auto a = find(n), b = find(m);
+            if (a == b) continue;
+            if (value[peak[a]] > value[peak[b]] || (value[peak[a]] == value[peak[b]] && peak[a] < peak[b]))
+                std::swap(a, b);
+            // a's peak is the lower one: it ends at this saddle
+            const double persistence = value[peak[a]] - value[n];
+            if (persistence >= minPersistence && value[peak[a]] >= minPeak)
+                spots.push_back({peak[a], value[peak[a]], persistence, 0});
+            parent[a] = b;
+        }
+    }
+    // pieces that never merged: their highest peaks
+    for (auto n : order)
+        if (find(n) == n && (peak[n] == order.front() || value[peak[n]] >= minPeak))
+            spots.push_back({peak[n], value[peak[n]], value[peak[n]] - lowest, 0});
+    std::stable_sort(spots.begin(), spots.end(), [](const Hotspot& a, const Hotspot& b) {
+        return a.peak != b.peak ? a.peak > b.peak : a.node < b.node;
+    });
+
+    std::vector<double> nodeArea(next.size(), 0);
+    for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
+        const double area = elastic::faceArea(mesh, static_cast<std::int32_t>(f)) / 6;
+        for (auto n : mesh.boundary[f]) nodeArea[n] += area;
+    }
+    std::vector<std::int32_t> seen(next.size(), -1);
+    for (std::size_t s = 0; s < spots.size(); ++s) {
+        std::vector<std::int32_t> stack{spots[s].node};
+        seen[spots[s].node] = static_cast<std::int32_t>(s);
+        while (!stack.empty()) {
+            const auto n = stack.back();
+            stack.pop_back();
+            spots[s].area += nodeArea[n];
+            for (auto m : next[n])
+                if (seen[m] != static_cast<std::int32_t>(s) && value[m] >= 0.8 * spots[s].peak) {
+                    seen[m] = static_cast<std::int32_t>(s);
+                    stack.push_back(m);
+                }
+        }
+    }
+    return spots;
+}
+
+}  // namespace escultura::assess

@@ -1,0 +1,64 @@
+#include "base/digest.hpp"
+
+#include <openssl/evp.h>
+
+#include <fstream>
+
+#include "base/error.hpp"
+
+namespace escultura {
+
+struct Digest::Impl {
+    EVP_MD_CTX* context = EVP_MD_CTX_new();
+    Impl() { EVP_DigestInit_ex(context, EVP_sha256(), nullptr); }
+    ~Impl() { EVP_MD_CTX_free(context); }
+};
+
+Digest::Digest() : impl_(std::make_unique<Impl>()) {}
+Digest::~Digest() = default;
+
+Digest& Digest::addBytes(const void* data, std::size_t bytes) {
+    EVP_DigestUpdate(impl_->context, data, bytes);
+    return *this;
+}
+
+Digest& Digest::add(std::string_view text) {
+    add(static_cast<std::int64_t>(text.size()));
+    return addBytes(text.data(), text.size());
+}
+
+Digest& Digest::add(double value) {
+    if (value == 0) value = 0;  // -0 and 0 are the same input
+    return addBytes(&value, sizeof value);
+}
+
+Digest& Digest::add(std::int64_t value) {
+    return addBytes(&value, sizeof value);
+}
+
+std::string Digest::hex() {
+    unsigned char bytes[EVP_MAX_MD_SIZE];
+    unsigned int count = 0;
+    EVP_DigestFinal_ex(impl_->context, bytes, &count);
+    static const char* digits = "0123456789abcdef";
+    std::string text;
+    for (unsigned int i = 0; i < count; ++i) {
+        text += digits[bytes[i] >> 4];
+        text += digits[bytes[i] & 15];
+    }
+    return text;
+}
+
+std::string sha256OfFile(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    if (!in) throw InputError(ErrorDetail{"The file cannot be read.", path, {}, "a readable file", "nothing there"});
+    Digest digest;
+    std::vector<char> buffer(1 << 20);
+    while (in) {
+        in.read(buffer.data(), static_cast<std::streamsize>(buffer.size()));
+        digest.addBytes(buffer.data(), static_cast<std::size_t>(in.gcount()));
+    }
+    return digest.hex();
+}
+
+}  // namespace escultura

@@ -1,0 +1,42 @@
+/// @file base/progress.hpp
+/// Progress and cancellation of long work. Thread-safe: any thread may report or cancel.
+
+#pragma once
+#include <atomic>
+#include <functional>
+#include <string>
+
+#include "base/error.hpp"
+
+namespace escultura {
+
+/// Receives the progress of one piece of work and tells it whether to stop.
+class Progress {
+  public:
+    /// Called with the name of the step and the share done (0 to 1); may be empty.
+    using Listener = std::function<void(const std::string& step, double share)>;
+
+    Progress() = default;
+    explicit Progress(Listener listener) : listener_(std::move(listener)) {}
+    Progress(const Progress&) = delete;
+    Progress& operator=(const Progress&) = delete;
+
+    /// Reports a step and its share (0 to 1 of the step).
+    /// @throws Cancelled when cancel() was called
+    void step(const std::string& name, double share = 0) {
+        check();
+        if (listener_) listener_(name, share);
+    }
+    /// @throws Cancelled when cancel() was called
+    void check() const {
+        if (cancelled_.load(std::memory_order_relaxed)) throw Cancelled();
+    }
+    void cancel() { cancelled_ = true; }
+    bool isCancelled() const { return cancelled_.load(std::memory_order_relaxed); }
+
+  private:
+    Listener listener_;
+    std::atomic<bool> cancelled_{false};
+};
+
+}  // namespace escultura

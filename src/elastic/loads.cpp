@@ -1,0 +1,162 @@
+#include "elastic/loads.hpp"
+
+#include <Eigen/Dense>
+#include <cmath>
+
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+
+namespace escultura::elastic {
+namespace {
+
+struct FacePoint {
+    double weight;  // mm2
+    Vec3 point, normal;
+    double n[6];
+};
+
+/// Seven-point rule of degree 5 on the triangle (Dunavant 1985).
+template <class Visit>
+void forFacePoints(const mesh::TetMesh& mesh, std::int32_t face, const Visit& visit) {
+    static const double a1 = 0.470142064105115, b1 = 0.059715871789770, a2 = 0.101286507323456, b2 = 0.797426985353087;
+    static const double rule[7][4] = {{1 / 3., 1 / 3., 1 / 3., 0.225}, {a1, a1, b1, 0.132394152788506},
+                                      {a1, b1, a1, 0.132394152788506}, {b1, a1, a1, 0.132394152788506},
+                                      {a2, a2, b2, 0.125939180544827}, {a2, b2, a2, 0.125939180544827},
+                                      {b2, a2, a2, 0.125939180544827}};
+    const auto& f = mesh.boundary[face];
+    for (const auto& r : rule) {
+        const double* l = r;
+        FacePoint q;
+        for (int k = 0; k < 3; ++k) {
+            q.n[k] = l[k] * (2 * l[k] - 1);
+            q.n[3 + k] = 4 * l[k] * l[(k + 1) % 3];
+        }
+        // derivatives with respect to l1 and l2, l0 = 1 - l1 - l2
+        const double d1[6] = {-(4 * l[0] - 1), 4 * l[1] - 1, 0, 4 * (l[0] - l[1]), 4 * l[2], -4 * l[2]};
+        const double d2[6] = {-(4 * l[0] - 1), 0, 4 * l[2] - 1, -4 * l[1], 4 * l[1], 4 * (l[0] - l[2])};
+        Vec3 t1 = Vec3::Zero(), t2 = Vec3::Zero();
+        q.point = Vec3::Zero();
+        for (int k = 0; k < 6; ++k) {
+            q.point += q.n[k] * mesh.position[f[k]];
+            t1 += d1[k] * mesh.position[f[k]];
+            t2 += d2[k] * mesh.position[f[k]];
+        }
+        const Vec3 across = t1.cross(t2);
+        q.normal = across.normalized();
+        q.weight = 0.5 * r[3] * across.norm();
+        visit(q, f);
+    }
+}
+
+/// Adds the field w(x) (c + d x (x - centre)) that brings the given resultant and moment.
+void addCorrection(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces,
+                   const std::function<double(const Vec3&, const Vec3&)>& weight, const Vec3& force, const Vec3& moment,
+                   const Vec3& centre, NodalForces& forces) {
+    using Matrix6 = Eigen::Matrix<double, 6, 6>;
+    Matrix6 a = Matrix6::Zero();
+    auto cross = [](const Vec3& r) {
+        Mat3 m;
+        m << 0, -r[2], r[1], r[2], 0, -r[0], -r[1], r[0], 0;
+        return m;
+    };
+    for (auto face : faces)
+        forFacePoints(mesh, face, [&](const FacePoint& q, const mesh::Triangle6&) {
+            const double w = q.weight * weight(q.point, q.normal);
+            const Mat3 r = cross(q.point - centre);
+            a.topLeftCorner<3, 3>() += w * Mat3::Identity();
+            a.topRightCorner<3, 3>() -= w * r;  // d x r = -r x d
+            a.bottomLeftCorner<3, 3>() += w * r;
+            a.bottomRightCorner<3, 3>() -= w * r * r;
+        });
+    Eigen::Matrix<double, 6, 1> wanted;
+    wanted << force, moment;
+    // Scaled, so that faces in one plane or on one line (zero lever about some axis) do not spoil the rest.
+    const double lever = std::sqrt(std::max(a(3, 3) + a(4, 4) + a(5, 5), 1e-30) / std::max(a(0, 0), 1e-30));
+    Eigen::Matrix<double, 6, 1> scale;
+    scale << 1, 1, 1, 1 / lever, 1 / lever, 1 / lever;
+    const Matrix6 scaled = scale.asDiagonal() * a * scale.asDiagonal();
+    const Eigen::Matrix<double, 6, 1> x =
+        scale.asDiagonal() * scaled.completeOrthogonalDecomposition().solve(scale.asDiagonal() * wanted);
+    const Vec3 c = x.head<3>(), d = x.tail<3>();
+    for (auto face : faces)
+        forFacePoints(mesh, face, [&](const FacePoint& q, const mesh::Triangle6& f) {
+            const Vec3 t = q.weight * weight(q.point, q.normal) * (c + d.cross(q.point - centre));
+            for (int k = 0; k < 6; ++k) forces[f[k]] += q.n[k] * t;
+        });
+}
+
+}  // namespace
+
+void addTraction(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces,
+                 const std::function<Vec3(const Vec3&, const Vec3&)>& traction, NodalForces& forces) {
+    for (auto face : faces)
+        forFacePoints(mesh, face, [&](const FacePoint& q, const mesh::Triangle6& f) {
+            const Vec3 t = q.weight * traction(q.point, q.normal);
+            for (int k = 0; k < 6; ++k) forces[f[k]] += q.n[k] * t;
+        });
+}
+
+void addSpreadForce(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces, const Vec3& force,
+                    const Vec3& moment, const Vec3& centre, NodalForces& forces) {
+    if (faces.empty()) throw InputError("A load has no face to act on.");
+    addCorrection(
+        mesh, faces, [](const Vec3&, const Vec3&) { return 1.0; }, force, moment, centre, forces);
+}
+
+void addBearing(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces, const Vec3& axis, const Vec3& centre,
+                const Vec3& force, NodalForces& forces) {
+    const Vec3 along = force.dot(axis) * axis, across = force - along;
+    if (along.norm() > 1e-12 * force.norm()) addSpreadForce(mesh, faces, along, Vec3::Zero(), centre, forces);
+    const double size = across.norm();
+    if (size <= 1e-12 * force.norm()) return;
+    const Vec3 direction = across / size;
+    // the pin presses where the outward normal of the material looks against the force
+    auto cosine = [&](const Vec3&, const Vec3& normal) { return std::max(-normal.dot(direction), 0.0); };
+    NodalForces pressure(mesh.position.size(), Vec3::Zero());
+    addTraction(
+        mesh, faces, [&](const Vec3& p, const Vec3& n) -> Vec3 { return -cosine(p, n) * n; }, pressure);
+    const double reached = resultant(mesh, pressure, centre).force.dot(direction);
+    if (!(reached > 0)) throw InputError("A bearing load finds no part of the bore to press on.");
+    for (Vec3& f : pressure) f *= size / reached;
+    // what the mesh's facets leave of the wanted resultant and line of action
+    const Resultant r = resultant(mesh, pressure, centre);
+    addCorrection(mesh, faces, cosine, across - r.force, -r.moment, centre, pressure);
+    for (std::size_t i = 0; i < forces.size(); ++i) forces[i] += pressure[i];
+}
+
+void addBodyForce(const mesh::TetMesh& mesh, const std::function<Vec3(const Vec3&)>& force, NodalForces& forces) {
+    // eleven-point rule of degree 4 (Keast 1986)
+    static const double a = 0.399403576166799, b = 0.100596423833201;
+    static const std::array<double, 3> weights = {-0.01315555555555556, 0.007622222222222222, 0.02488888888888889};
+    std::vector<std::pair<Vec3, double>> rule{{Vec3(.25, .25, .25), weights[0]}};
+    const double c = 11.0 / 14, d = 1.0 / 14;
+    for (const Vec3& p : {Vec3(d, d, d), Vec3(c, d, d), Vec3(d, c, d), Vec3(d, d, c)}) rule.emplace_back(p, weights[1]);
+    for (const Vec3& p : {Vec3(a, a, b), Vec3(a, b, a), Vec3(b, a, a), Vec3(a, b, b), Vec3(b, a, b), Vec3(b, b, a)})
+        rule.emplace_back(p, weights[2]);
+    for (std::size_t e = 0; e < mesh.tet.size(); ++e)
+        for (const auto& [xi, w] : rule) {
+            double n[10];
+            mesh::shapeFunctions(xi, n);
+            Vec3 p = Vec3::Zero();
+            for (int k = 0; k < 10; ++k) p += n[k] * mesh.position[mesh.tet[e][k]];
+            const Vec3 f = w * mesh::jacobian(mesh, e, xi).determinant() * force(p);
+            for (int k = 0; k < 10; ++k) forces[mesh.tet[e][k]] += n[k] * f;
+        }
+}
+
+Resultant resultant(const mesh::TetMesh& mesh, const NodalForces& forces, const Vec3& about) {
+    Resultant r;
+    for (std::size_t i = 0; i < forces.size(); ++i) {
+        r.force += forces[i];
+        r.moment += (mesh.position[i] - about).cross(forces[i]);
+    }
+    return r;
+}
+
+double faceArea(const mesh::TetMesh& mesh, std::int32_t face) {
+    double area = 0;
+    forFacePoints(mesh, face, [&](const FacePoint& q, const mesh::Triangle6&) { area += q.weight; });
+    return area;
+}
+
+}  // namespace escultura::elastic

@@ -1,0 +1,36 @@
+/// @file exchange/writers.hpp
+/// Binary STL and VTK XML unstructured grids. Every writer writes to a neighbour file and renames it when complete: a
+/// failed write leaves the old file as it was.
+
+#pragma once
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "mesh/tet_mesh.hpp"
+#include "surface/tri_mesh.hpp"
+
+namespace escultura::exchange {
+
+/// Calls write(temporary path), then renames to `path`. @throws InputError when the place cannot be written
+void replaceFile(const std::string& path, const std::function<void(const std::string& temporary)>& write);
+
+void writeText(const std::string& path, const std::string& text);
+
+/// Binary STL, mm. Vertices are rounded to single precision.
+void writeStl(const std::string& path, const surface::TriMesh& mesh, const std::string& title);
+
+/// Reads a binary STL as unconnected triangles (three vertices each). @throws InputError
+surface::TriMesh readStl(const std::string& path);
+
+/// A nodal array of a result file.
+struct NodalArray {
+    std::string name;
+    int components = 1;
+    std::function<double(std::size_t node, int component)> value;
+};
+
+/// Quadratic tetrahedra with nodal arrays as .vtu (appended, compressed).
+void writeVtu(const std::string& path, const mesh::TetMesh& mesh, const std::vector<NodalArray>& arrays);
+
+}  // namespace escultura::exchange

@@ -1,0 +1,587 @@
+#include "lattice/stuffing.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <unordered_map>
+
+#include "base/parallel.hpp"
+#include "base/quantity.hpp"
+
+namespace escultura::lattice {
+namespace {
+
+constexpr double warpLong = 0.24999, warpShort = 0.41189;  // Labelle and Shewchuk 2007, table 1
+
+enum class Side : std::int8_t { inside, zero, outside };
+
+struct Cut {
+    double fraction;  // from the edge's first vertex
+    Vec3 position;
+    std::int16_t surface;
+};
+
+/// The lattice: corner vertices first, then the centres of the cubes. Edges are named by the vertex that owns them:
+/// corners own +x, +y, +z (slots 0-2); centres own +x, +y, +z (0-2) and their eight corners (3-10).
+class Lattice {
+  public:
+    Lattice(const shape::Shape& shape, const StuffingOptions& options) : shape_(shape), a_(options.spacing) {
+        const Box3 box = shape.bounds().grown(1.6 * a_);
+        origin_ = box.low + a_ * (options.offset - Vec3::Constant(0.5));
+        double total = 2;
+        for (int d = 0; d < 3; ++d) {
+            n_[d] = static_cast<int>(std::ceil((box.high[d] - origin_[d]) / a_)) + 1;
+            total *= n_[d] + 1.0;
+        }
+        if (!(total < 8e7)) {
+            throw InputError(ErrorDetail{"The spacing is too fine for the size of the part.",
+                                         {},
+                                         "spacing " + formatNumber(a_) + " mm",
+                                         "at most 80 million lattice vertices",
+                                         formatNumber(total / 1e6) + " million"});
+        }
+        corners_ = static_cast<std::size_t>(n_[0] + 1) * (n_[1] + 1) * (n_[2] + 1);
+        centres_ = static_cast<std::size_t>(n_[0]) * n_[1] * n_[2];
+    }
+
+    TetComplex run(Progress& progress) {
+        sample(progress);
+        cut(progress);
+        warp();
+        return fill(progress);
+    }
+
+  private:
+    using Id = std::int64_t;
+    Id corner(int i, int j, int k) const {
+        return i + static_cast<Id>(n_[0] + 1) * (j + static_cast<Id>(n_[1] + 1) * k);
+    }
+    Id centre(int i, int j, int k) const {
+        return corners_ + i + static_cast<Id>(n_[0]) * (j + static_cast<Id>(n_[1]) * k);
+    }
+    bool isCentre(Id v) const { return v >= static_cast<Id>(corners_); }
+    std::array<int, 3> coordinates(Id v) const {
+        const bool c = isCentre(v);
+        const Id w = c ? v - corners_ : v;
+        const Id nx = n_[0] + !c, ny = n_[1] + !c;
+        return {static_cast<int>(w % nx), static_cast<int>(w / nx % ny), static_cast<int>(w / (nx * ny))};
+    }
+    Vec3 point(Id v) const {
+        const auto c = coordinates(v);
+        return origin_ + a_ * (Vec3(c[0], c[1], c[2]) + Vec3::Constant(isCentre(v) ? 0.5 : 0.0));
+    }
+    std::size_t edgeSlot(Id owner, int slot) const {
+        return isCentre(owner) ? 3 * corners_ + 11 * (owner - corners_) + slot
+                               : 3 * static_cast<std::size_t>(owner) + slot;
+    }
+    /// Other end of an owned edge, or -1 beyond the lattice.
+    Id otherEnd(Id v, int slot) const {
+        auto c = coordinates(v);
+        if (slot < 3) {
+            const int limit = isCentre(v) ? n_[slot] - 1 : n_[slot];
+            if (++c[slot] > limit) return -1;
+            return isCentre(v) ? centre(c[0], c[1], c[2]) : corner(c[0], c[1], c[2]);
+        }
+        const int m = slot - 3;
+        return corner(c[0] + (m & 1), c[1] + (m >> 1 & 1), c[2] + (m >> 2));
+    }
+
+    void sample(Progress& progress) {
+        value_.resize(corners_ + centres_);
+        progress.step("Sampling the shape");
+        parallelFor(
+            value_.size(), [&](std::size_t v) { value_[v] = static_cast<float>(shape_.evaluate(point(v)).value); },
+            4096);
+        side_.resize(value_.size());
+        // a float's sign is the double's sign; exact zeros count as outside
+        for (std::size_t v = 0; v < value_.size(); ++v) side_[v] = value_[v] < 0 ? Side::inside : Side::outside;
+        progress.check();
+    }
+
+    /// Root of the shape along an edge by the Illinois variant of regula falsi (Dowell and Jarratt 1971).
+    Cut root(Id v, Id w) const {
+        const Vec3 p = point(v), q = point(w);
+        double t0 = 0, t1 = 1, f0 = shape_.evaluate(p).value, f1 = shape_.evaluate(q).value;
+        double t = 0.5;
+        shape::Sample s;
+        int last = 0;
+        for (int i = 0; i < 60; ++i) {
+            t = f1 == f0 ? 0.5 * (t0 + t1) : (t0 * f1 - t1 * f0) / (f1 - f0);
+            if (!(t > t0 && t < t1) || i > 40) t = 0.5 * (t0 + t1);
+            s = shape_.evaluate(p + t * (q - p));
+            if (std::abs(s.value) < 1e-10 * a_ || t1 - t0 < 1e-13) break;
+            if ((s.value < 0) == (f0 < 0)) {
+                t0 = t, f0 = s.value;
+                if (last == 1) f1 *= 0.5;
+                last = 1;
+            } else {
+                t1 = t, f1 = s.value;
+                if (last == 2) f0 *= 0.5;
+                last = 2;
+            }
+        }
+        return {t, p + t * (q - p), static_cast<std::int16_t>(s.surface)};
+    }
+
+    void cut(Progress& progress) {
+        progress.step("Cutting the lattice", 0.2);
+        cutOf_.assign(3 * corners_ + 11 * centres_, -1);
+        std::vector<std::array<Id, 2>> edges;
+        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v)
+            for (int slot = 0, slots = isCentre(v) ? 11 : 3; slot < slots; ++slot) {
+                const Id w = otherEnd(v, slot);
+                if (w < 0 || side_[v] == side_[w]) continue;
+                cutOf_[edgeSlot(v, slot)] = static_cast<std::int32_t>(edges.size());
+                edges.push_back({v, w});
+            }
+        progress.check();
+        cuts_.resize(edges.size());
+        parallelFor(
+            edges.size(), [&](std::size_t e) { cuts_[e] = root(edges[e][0], edges[e][1]); }, 64);
+    }
+
+    /// Cut between two neighbours, seen from v: index and fraction from v; index -1 when there is none.
+    struct Seen {
+        std::int32_t cut;
+        double fraction;
+        Id other;
+    };
+    template <class Visit>
+    void forEdges(Id v, const Visit& visit) const {
+        const auto c = coordinates(v);
+        const bool isC = isCentre(v);
+        for (int d = 0; d < 3; ++d) {
+            const int limit = isC ? n_[d] - 1 : n_[d];
+            if (c[d] < limit) {
+                const Id w = otherEnd(v, d);
+                visit(Seen{cutOf_[edgeSlot(v, d)], 0, w}, true, false);
+            }
+            if (c[d] > 0) {
+                auto b = c;
+                --b[d];
+                const Id w = isC ? centre(b[0], b[1], b[2]) : corner(b[0], b[1], b[2]);
+                visit(Seen{cutOf_[edgeSlot(w, d)], 0, w}, true, true);
+            }
+        }
+        for (int m = 0; m < 8; ++m) {
+            if (isC) {
+                visit(Seen{cutOf_[edgeSlot(v, 3 + m)], 0, otherEnd(v, 3 + m)}, false, false);
+            } else {
+                const int i = c[0] - (m & 1), j = c[1] - (m >> 1 & 1), k = c[2] - (m >> 2);
+                if (i < 0 || j < 0 || k < 0 || i >= n_[0] || j >= n_[1] || k >= n_[2]) continue;
+                const Id w = centre(i, j, k);
+                visit(Seen{cutOf_[edgeSlot(w, 3 + m)], 0, w}, false, true);
+            }
+        }
+    }
+
+    void warp() {
+        moved_.assign(value_.size(), -1);
+        std::vector<std::vector<Id>> colour(4);
+        std::vector<char> touched(value_.size(), 0);
+        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v)
+            for (int slot = 0, slots = isCentre(v) ? 11 : 3; slot < slots; ++slot)
+                if (cutOf_[edgeSlot(v, slot)] >= 0) touched[v] = touched[otherEnd(v, slot)] = 1;
+        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v) {
+            if (!touched[v]) continue;
+            const auto c = coordinates(v);
+            colour[2 * isCentre(v) + ((c[0] + c[1] + c[2]) & 1)].push_back(v);
+        }
+        for (const auto& group : colour) {
+            // vertices of one colour share no edge, so each reads only what another colour wrote
+            parallelFor(group.size(), [&](std::size_t g) {
+                const Id v = group[g];
+                double best = 1e300;
+                std::int32_t bestCut = -1;
+                forEdges(v, [&](const Seen& s, bool isLong, bool fromEnd) {
+                    if (s.cut < 0 || moved_[s.other] >= 0) return;
+                    const double f = fromEnd ? 1 - cuts_[s.cut].fraction : cuts_[s.cut].fraction;
+                    if (f >= (isLong ? warpLong : warpShort)) return;
+                    const double distance = f * (isLong ? 1.0 : 0.8660254037844386);
+                    if (distance < best || (distance == best && s.cut < bestCut)) best = distance, bestCut = s.cut;
+                });
+                moved_[v] = bestCut;
+            });
+        }
+        for (std::size_t v = 0; v < moved_.size(); ++v)
+            if (moved_[v] >= 0) side_[v] = Side::zero;
+    }
+
+    // ---- filling
+    // -----------------------------------------------------------------------------------------------------
+
+    std::int32_t vertexOf(Id v) {
+        std::int32_t& index = outVertex_[v];
+        if (index < 0) {
+            index = static_cast<std::int32_t>(out_.position.size());
+            SurfaceSet set;
+            if (moved_[v] >= 0) set.add(cuts_[moved_[v]].surface);
+            out_.position.push_back(moved_[v] >= 0 ? cuts_[moved_[v]].position : point(v));
+            out_.surfaces.push_back(set);
+        }
+        return index;
+    }
+    std::int32_t cutVertex(Id v, Id w) {
+        std::int32_t cut = -1;
+        forEdges(v, [&](const Seen& s, bool, bool) {
+            if (s.other == w) cut = s.cut;
+        });
+        std::int32_t& index = outCut_[cut];
+        if (index < 0) {
+            index = static_cast<std::int32_t>(out_.position.size());
+            SurfaceSet set;
+            set.add(cuts_[cut].surface);
+            out_.position.push_back(cuts_[cut].position);
+            out_.surfaces.push_back(set);
+        }
+        return index;
+    }
+    void emit(std::int32_t a, std::int32_t b, std::int32_t c, std::int32_t d) {
+        const auto& p = out_.position;
+        if (tetVolume(p[a], p[b], p[c], p[d]) < 0) std::swap(c, d);
+        out_.tets.push_back({a, b, c, d});
+    }
+    /// Prism with triangles (a0,a1,a2) and (b0,b1,b2); diagonal k, on the quad of sides k and k+1, starts at a_k when
+    /// fromA[k], else at a_{k+1} (and ends at b of the other side).
+    void emitPrism(const std::array<std::int32_t, 3>& a, const std::array<std::int32_t, 3>& b,
+                   const std::array<bool, 3>& startsAtFirst) {
+        // find the vertex of the a triangle at which both adjacent diagonals start
+        for (int k = 0; k < 3; ++k) {
+            const int next = (k + 1) % 3, last = (k + 2) % 3;
+            const bool here = startsAtFirst[k] && !startsAtFirst[last];  // quads (k,next) and (last,k)
+            if (!here) continue;
+            emit(a[k], b[0], b[1], b[2]);
+            // left: pyramid with apex a[k] over quad a[next], a[last], b[last], b[next]
+            if (startsAtFirst[next]) {
+                emit(a[k], a[next], a[last], b[last]);
+                emit(a[k], a[next], b[last], b[next]);
+            } else {
+                emit(a[k], a[next], a[last], b[next]);
+                emit(a[k], a[last], b[last], b[next]);
+            }
+            return;
+        }
+    }
+
+    static bool longEdge(int i, int j) { return (i < 2) == (j < 2); }
+
+    /// Tetrahedron of lattice vertices: v[0], v[1] two centres, v[2], v[3] two corners.
+    void stencil(const std::array<Id, 4>& v) {
+        int in[4], zero[4], outIdx[4], ni = 0, nz = 0, no = 0;
+        for (int k = 0; k < 4; ++k) {
+            if (side_[v[k]] == Side::inside)
+                in[ni++] = k;
+            else if (side_[v[k]] == Side::zero)
+                zero[nz++] = k;
+            else
+                outIdx[no++] = k;
+        }
+        if (ni == 0) {
+            if (nz == 4) {
+                // thin walls: all on the boundary, kept when the middle is inside
+                Vec3 p[4];
+                for (int k = 0; k < 4; ++k) p[k] = cuts_[moved_[v[k]]].position;
+                const double v6 = tetVolume(p[0], p[1], p[2], p[3]);
+                const double sine = v6 > 0 ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
+                if (sine > 0.15 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < -0.02 * a_)
+                    emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
+            }
+            return;
+        }
+        if (no == 0) {
+            emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
+            return;
+        }
+        if (ni == 1) {
+            std::array<std::int32_t, 4> t;
+            int at = 0;
+            t[at++] = vertexOf(v[in[0]]);
+            for (int k = 0; k < nz; ++k) t[at++] = vertexOf(v[zero[k]]);
+            for (int k = 0; k < no; ++k) t[at++] = cutVertex(v[in[0]], v[outIdx[k]]);
+            emit(t[0], t[1], t[2], t[3]);
+            return;
+        }
+        // On a face with inside vertices p, q and outside m the quad is (p, q, cq, cp). Its diagonal starts at the cut
+        // of the long edge if there is one; else (both cuts on short edges) at the inside vertex of even parity.
+        auto diagonalFromFirst = [&](int p, int q, int m) {  // true: the diagonal joins p and the cut of q-m
+            if (longEdge(p, m)) return false;                // starts at the cut of p-m, ends at q
+            if (longEdge(q, m)) return true;
+            const auto c = coordinates(v[p]);
+            return ((c[0] + c[1] + c[2]) & 1) == 0;
+        };
+        if (ni == 3) {
+            const int m = outIdx[0];
+            std::array<std::int32_t, 3> a, b;
+            std::array<bool, 3> first;
+            for (int k = 0; k < 3; ++k) {
+                a[k] = vertexOf(v[in[k]]);
+                b[k] = cutVertex(v[in[k]], v[m]);
+                first[k] = diagonalFromFirst(in[k], in[(k + 1) % 3], m);
+            }
+            emitPrism(a, b, first);
+            return;
+        }
+        // ni == 2
+        const int p = in[0], q = in[1];
+        const std::int32_t vp = vertexOf(v[p]), vq = vertexOf(v[q]);
+        if (no == 1) {
+            const std::int32_t vz = vertexOf(v[zero[0]]), cp = cutVertex(v[p], v[outIdx[0]]),
+                               cq = cutVertex(v[q], v[outIdx[0]]);
+            if (diagonalFromFirst(p, q, outIdx[0])) {
+                emit(vz, vp, vq, cq);
+                emit(vz, vp, cq, cp);
+            } else {
+                emit(vz, vp, vq, cp);
+                emit(vz, vq, cq, cp);
+            }
+            return;
+        }
+        // two inside, two outside: prism with triangles (p, cp0, cp1) and (q, cq0, cq1)
+        const std::int32_t cp0 = cutVertex(v[p], v[outIdx[0]]), cp1 = cutVertex(v[p], v[outIdx[1]]);
+        const std::int32_t cq0 = cutVertex(v[q], v[outIdx[0]]), cq1 = cutVertex(v[q], v[outIdx[1]]);
+        const bool d0 = diagonalFromFirst(p, q, outIdx[0]);  // quad p-q, joins p to cq0
+        const bool d1 = diagonalFromFirst(p, q, outIdx[1]);
+        // sides: 0 = (p,q), 1 = (cp0,cq0), 2 = (cp1,cq1); the quad of sides 1 and 2 lies on the boundary and is free:
+        // shorter diagonal, unless the other two forbid it (a prism's diagonals must not run in a ring)
+        const auto& x = out_.position;
+        bool between = (x[cp0] - x[cq1]).squaredNorm() <= (x[cp1] - x[cq0]).squaredNorm();
+        const bool ring0 = d0, ring2 = !d1;  // orientation of quads (0,1) and (2,0) in the ring
+        if (ring0 == ring2) between = !ring0;
+        emitPrism({vp, cp0, cp1}, {vq, cq0, cq1}, {d0, between, ring2});
+    }
+
+    TetComplex fill(Progress& progress) {
+        progress.step("Filling with tetrahedra", 0.6);
+        outVertex_.assign(value_.size(), -1);
+        outCut_.assign(cuts_.size(), -1);
+        // corners of the face between cube (i,j,k) and its neighbour along axis d, in cyclic order
+        constexpr int ring[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
+        for (int k = 0; k < n_[2]; ++k) {
+            progress.check();
+            for (int j = 0; j < n_[1]; ++j)
+                for (int i = 0; i < n_[0]; ++i)
+                    for (int d = 0; d < 3; ++d) {
+                        std::array<int, 3> c{i, j, k}, next = c;
+                        if (++next[d] >= n_[d]) continue;
+                        const Id u = centre(i, j, k), w = centre(next[0], next[1], next[2]);
+                        for (int m = 0; m < 4; ++m) {
+                            std::array<Id, 2> q;
+                            for (int e = 0; e < 2; ++e) {
+                                auto p = next;
+                                p[(d + 1) % 3] += ring[(m + e) % 4][0];
+                                p[(d + 2) % 3] += ring[(m + e) % 4][1];
+                                q[e] = corner(p[0], p[1], p[2]);
+                            }
+                            if (side_[u] == Side::outside && side_[w] == Side::outside &&
+                                side_[q[0]] == Side::outside && side_[q[1]] == Side::outside)
+                                continue;
+                            stencil({u, w, q[0], q[1]});
+                        }
+                    }
+        }
+        return std::move(out_);
+    }
+
+    const shape::Shape& shape_;
+    double a_;
+    Vec3 origin_;
+    std::array<int, 3> n_{};
+    std::size_t corners_ = 0, centres_ = 0;
+    std::vector<float> value_;
+    std::vector<Side> side_;
+    std::vector<std::int32_t> cutOf_, moved_, outVertex_, outCut_;
+    std::vector<Cut> cuts_;
+    TetComplex out_;
+};
+
+std::vector<std::int32_t> facePieces(const std::vector<Tet>& tets, std::vector<std::size_t>& size) {
+    std::vector<std::int32_t> parent(tets.size());
+    std::iota(parent.begin(), parent.end(), 0);
+    auto find = [&](std::int32_t a) {
+        while (parent[a] != a) a = parent[a] = parent[parent[a]];
+        return a;
+    };
+    struct Face {
+        std::array<std::int32_t, 3> key;
+        std::int32_t tet;
+    };
+    std::vector<Face> faces;
+    faces.reserve(4 * tets.size());
+    for (std::size_t e = 0; e < tets.size(); ++e)
+        for (int k = 0; k < 4; ++k) {
+            Face f{{tets[e][(k + 1) & 3], tets[e][(k + 2) & 3], tets[e][(k + 3) & 3]}, static_cast<std::int32_t>(e)};
+            std::sort(f.key.begin(), f.key.end());
+            faces.push_back(f);
+        }
+    std::sort(faces.begin(), faces.end(), [](const Face& a, const Face& b) { return a.key < b.key; });
+    for (std::size_t i = 1; i < faces.size(); ++i)
+        if (faces[i].key == faces[i - 1].key) {
+            const auto a = find(faces[i].tet), b = find(faces[i - 1].tet);
+            if (a != b) parent[std::max(a, b)] = std::min(a, b);
+        }
+    size.assign(tets.size(), 0);
+    std::vector<std::int32_t> label(tets.size());
+    for (std::size_t e = 0; e < tets.size(); ++e) ++size[label[e] = find(static_cast<std::int32_t>(e))];
+    return label;
+}
+
+void keepLargestPiece(TetComplex& complex) {
+    std::vector<std::size_t> size;
+    const auto label = facePieces(complex.tets, size);
+    const auto largest = std::max_element(size.begin(), size.end()) - size.begin();
+    std::vector<char> keep(complex.tets.size());
+    for (std::size_t e = 0; e < keep.size(); ++e) keep[e] = label[e] == largest;
+    keepTets(complex, keep);
+}
+
+/// Removes tetrahedra around boundary edges that more than two boundary faces share. @return whether there were any
+bool removePinchedEdges(TetComplex& complex) {
+    const BoundaryFaces boundary = boundaryFaces(complex);
+    std::vector<std::array<std::int32_t, 3>> edges;  // low, high, face
+    for (std::size_t f = 0; f < boundary.triangle.size(); ++f)
+        for (int k = 0; k < 3; ++k) {
+            const auto a = boundary.triangle[f][k], b = boundary.triangle[f][(k + 1) % 3];
+            edges.push_back({std::min(a, b), std::max(a, b), static_cast<std::int32_t>(f)});
+        }
+    std::sort(edges.begin(), edges.end());
+    std::vector<std::array<std::int32_t, 2>> pinched;
+    for (std::size_t i = 0; i < edges.size();) {
+        std::size_t j = i;
+        while (j < edges.size() && edges[j][0] == edges[i][0] && edges[j][1] == edges[i][1]) ++j;
+        if (j - i > 2) pinched.push_back({edges[i][0], edges[i][1]});
+        i = j;
+    }
+    if (pinched.empty()) return false;
+    const Incidence around = incidence(complex.position.size(), complex.tets);
+    std::vector<char> keep(complex.tets.size(), 1);
+    for (const auto& [a, b] : pinched) {
+        // the fans of tetrahedra around the edge, joined through faces that hold it
+        std::vector<std::int32_t> ring;
+        for (auto at = around.offset[a]; at < around.offset[a + 1]; ++at) {
+            const Tet& t = complex.tets[around.tet[at]];
+            if (std::find(t.begin(), t.end(), b) != t.end()) ring.push_back(around.tet[at]);
+        }
+        std::vector<int> fan(ring.size());
+        std::iota(fan.begin(), fan.end(), 0);
+        auto shareFace = [&](std::int32_t s, std::int32_t t) {
+            int shared = 0;
+            for (auto v : complex.tets[s]) shared += std::count(complex.tets[t].begin(), complex.tets[t].end(), v);
+            return shared == 3;
+        };
+        for (std::size_t pass = 0; pass < ring.size(); ++pass)
+            for (std::size_t i = 0; i < ring.size(); ++i)
+                for (std::size_t j = 0; j < ring.size(); ++j)
+                    if (shareFace(ring[i], ring[j])) fan[i] = fan[j] = std::min(fan[i], fan[j]);
+        std::vector<double> volume(ring.size(), 0);
+        for (std::size_t i = 0; i < ring.size(); ++i) {
+            const Tet& t = complex.tets[ring[i]];
+            volume[fan[i]] += tetVolume(complex.position[t[0]], complex.position[t[1]], complex.position[t[2]],
+                                        complex.position[t[3]]);
+        }
+        int smallest = -1;
+        for (std::size_t i = 0; i < ring.size(); ++i)
+            if (volume[i] > 0 && (smallest < 0 || volume[i] < volume[smallest])) smallest = static_cast<int>(i);
+        for (std::size_t i = 0; i < ring.size(); ++i)
+            if (fan[i] == smallest) keep[ring[i]] = 0;
+    }
+    keepTets(complex, keep);
+    return true;
+}
+
+/// Vertices that a removal has laid bare get the surface that owns the boundary there and move onto it where their
+/// tetrahedra allow it.
+void adoptExposedVertices(const shape::Shape& shape, TetComplex& complex) {
+    std::vector<std::int32_t> exposed;
+    for (const Triangle& t : boundaryFaces(complex, true).triangle)
+        for (auto v : t)
+            if (complex.surfaces[v].count() == 0) {
+                complex.surfaces[v].add(shape.evaluate(complex.position[v]).surface);
+                exposed.push_back(v);
+            }
+    if (exposed.empty()) return;
+    const Incidence around = incidence(complex.position.size(), complex.tets);
+    for (auto v : exposed) {
+        Vec3 p = complex.position[v];
+        const int id = complex.surfaces[v].id[0];
+        double worst = 1e300, size = 0;
+        for (auto at = around.offset[v]; at < around.offset[v + 1]; ++at)
+            for (auto w : complex.tets[around.tet[at]]) size = std::max(size, (complex.position[w] - p).norm());
+        if (!projectOnto(shape, &id, 1, p, size)) continue;
+        for (auto at = around.offset[v]; at < around.offset[v + 1]; ++at) {
+            Vec3 x[4];
+            for (int k = 0; k < 4; ++k) {
+                const auto w = complex.tets[around.tet[at]][k];
+                x[k] = w == v ? p : complex.position[w];
+            }
+            worst = std::min(worst, minimumSine(x[0], x[1], x[2], x[3]));
+        }
+        if (worst > 0.15) complex.position[v] = p;
+    }
+}
+
+/// Gives every face-connected fan around a vertex a vertex of its own, so that the boundary is a manifold at vertices
+/// too.
+void splitPinchedVertices(TetComplex& complex) {
+    const Incidence around = incidence(complex.position.size(), complex.tets);
+    const std::size_t vertices = complex.position.size();
+    for (std::size_t v = 0; v < vertices; ++v) {
+        if (complex.surfaces[v].count() == 0) continue;
+        const auto first = around.offset[v], last = around.offset[v + 1];
+        std::vector<std::pair<std::array<std::int32_t, 2>, int>> faces;
+        std::vector<int> fan(last - first);
+        std::iota(fan.begin(), fan.end(), 0);
+        auto find = [&](int a) {
+            while (fan[a] != a) a = fan[a];
+            return a;
+        };
+        for (auto at = first; at < last; ++at) {
+            std::array<std::int32_t, 3> other;
+            int n = 0;
+            for (auto w : complex.tets[around.tet[at]])
+                if (w != static_cast<std::int32_t>(v)) other[n++] = w;
+            for (int k = 0; k < 3; ++k)
+                faces.push_back(
+                    {{std::min(other[k], other[(k + 1) % 3]), std::max(other[k], other[(k + 1) % 3])}, at - first});
+        }
+        std::sort(faces.begin(), faces.end());
+        for (std::size_t i = 1; i < faces.size(); ++i)
+            if (faces[i].first == faces[i - 1].first) {
+                const int a = find(faces[i].second), b = find(faces[i - 1].second);
+                fan[std::max(a, b)] = std::min(a, b);
+            }
+        std::unordered_map<int, std::int32_t> copy;
+        for (auto at = first; at < last; ++at) {
+            const int root = find(at - first);
+            if (root == find(0)) continue;
+            auto [entry, isNew] = copy.try_emplace(root, static_cast<std::int32_t>(complex.position.size()));
+            if (isNew) {
+                complex.position.push_back(Vec3(complex.position[v]));
+                complex.surfaces.push_back(SurfaceSet(complex.surfaces[v]));
+            }
+            for (auto& w : complex.tets[around.tet[at]])
+                if (w == static_cast<std::int32_t>(v)) w = entry->second;
+        }
+    }
+}
+
+}  // namespace
+
+TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Progress& progress) {
+    TetComplex complex = Lattice(shape, options).run(progress);
+    if (complex.tets.empty()) {
+        throw InputError(ErrorDetail{"The shape holds no material that the lattice can see.",
+                                     {},
+                                     "spacing " + formatNumber(options.spacing) + " mm",
+                                     "a spacing below two thirds of the thinnest wall",
+                                     "no tetrahedron inside"});
+    }
+    for (int round = 0; round < 20; ++round) {
+        if (options.largestPieceOnly) keepLargestPiece(complex);
+        if (!removePinchedEdges(complex)) break;
+        adoptExposedVertices(shape, complex);
+    }
+    splitPinchedVertices(complex);
+    return complex;
+}
+
+}  // namespace escultura::lattice

@@ -1,0 +1,25 @@
+/// @file lattice/stuffing.hpp
+/// Tetrahedra from a Shape by isosurface stuffing on a body-centred cubic lattice (Labelle and Shewchuk 2007).
+
+#pragma once
+#include "base/progress.hpp"
+#include "lattice/tet_complex.hpp"
+#include "shape/shape.hpp"
+
+namespace escultura::lattice {
+
+/// Options of stuff().
+struct StuffingOptions {
+    double spacing = 4;            ///< edge length of the lattice's cubes, mm
+    Vec3 offset = Vec3::Zero();    ///< shift of the lattice in units of the spacing
+    bool largestPieceOnly = true;  ///< drop all but the largest face-connected piece
+};
+
+/// Fills the shape with tetrahedra. Raw dihedral angles lie between about 10 and 160 degrees; boundary vertices lie on
+/// the shape within 1e-9 mm along the lattice's edges. The boundary is a closed 2-manifold. The same result for any
+/// number of threads.
+/// @throws InputError when nothing of the shape is hit or the lattice would hold more than 80 million vertices
+/// @throws Cancelled
+TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Progress& progress);
+
+}  // namespace escultura::lattice

@@ -1,0 +1,146 @@
+#include "lattice/tet_complex.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace escultura::lattice {
+namespace {
+constexpr int faceOf[4][3] = {
+    {1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}};  // opposite vertex k, outward for positive volume
+}
+
+bool SurfaceSet::add(int surface) {
+    if (has(surface)) return true;
+    const int n = count();
+    if (n == 3) return false;
+    id[n] = static_cast<std::int16_t>(surface);
+    std::sort(id.begin(), id.begin() + n + 1);
+    return true;
+}
+
+SurfaceSet SurfaceSet::common(const SurfaceSet& other) const {
+    SurfaceSet both;
+    int n = 0;
+    for (auto s : id)
+        if (s >= 0 && other.has(s)) both.id[n++] = s;
+    return both;
+}
+
+Incidence incidence(std::size_t vertices, const std::vector<Tet>& tets) {
+    Incidence r;
+    r.offset.assign(vertices + 1, 0);
+    for (const Tet& t : tets)
+        for (auto v : t) ++r.offset[v + 1];
+    std::partial_sum(r.offset.begin(), r.offset.end(), r.offset.begin());
+    r.tet.resize(tets.size() * 4);
+    std::vector<std::int32_t> next(r.offset.begin(), r.offset.end() - 1);
+    for (std::size_t e = 0; e < tets.size(); ++e)
+        for (auto v : tets[e]) r.tet[next[v]++] = static_cast<std::int32_t>(e);
+    return r;
+}
+
+BoundaryFaces boundaryFaces(const TetComplex& complex, bool everyVertex) {
+    const auto& tets = complex.tets;
+    std::vector<char> onBoundary(complex.position.size());
+    for (std::size_t v = 0; v < onBoundary.size(); ++v) onBoundary[v] = everyVertex || complex.surfaces[v].count() > 0;
+    struct Face {
+        std::array<std::int32_t, 3> key;
+        std::int32_t tet;
+        std::int8_t side;
+    };
+    std::vector<Face> faces;
+    faces.reserve(tets.size());
+    for (std::size_t e = 0; e < tets.size(); ++e)
+        for (int k = 0; k < 4; ++k) {
+            if (!onBoundary[tets[e][faceOf[k][0]]] || !onBoundary[tets[e][faceOf[k][1]]] ||
+                !onBoundary[tets[e][faceOf[k][2]]])
+                continue;
+            Face f{{tets[e][faceOf[k][0]], tets[e][faceOf[k][1]], tets[e][faceOf[k][2]]},
+                   static_cast<std::int32_t>(e),
+                   static_cast<std::int8_t>(k)};
+            std::sort(f.key.begin(), f.key.end());
+            faces.push_back(f);
+        }
+    std::sort(faces.begin(), faces.end(),
+              [](const Face& a, const Face& b) { return a.key != b.key ? a.key < b.key : a.tet < b.tet; });
+    std::vector<std::pair<std::int32_t, std::int8_t>> open;
+    for (std::size_t i = 0; i < faces.size();) {
+        std::size_t j = i + 1;
+        while (j < faces.size() && faces[j].key == faces[i].key) ++j;
+        if (j == i + 1) open.emplace_back(faces[i].tet, faces[i].side);
+        i = j;
+    }
+    std::sort(open.begin(), open.end());
+    BoundaryFaces result;
+    for (const auto& [tet, side] : open) {
+        const Tet& t = tets[tet];
+        result.triangle.push_back({t[faceOf[side][0]], t[faceOf[side][1]], t[faceOf[side][2]]});
+        result.tet.push_back(tet);
+    }
+    return result;
+}
+
+double minimumSine(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 ab = b - a, ac = c - a, ad = d - a, bc = c - b, bd = d - b;
+    const Vec3 na = bc.cross(bd), nb = ac.cross(ad), nc = ab.cross(ad),
+               nd = ab.cross(ac);  // twice the areas, opposite a, b, c, d
+    const double volume6 = ab.cross(ac).dot(ad);
+    const double la = na.squaredNorm(), lb = nb.squaredNorm(), lc = nc.squaredNorm(), ld = nd.squaredNorm();
+    // sin^2 at an edge = (6V)^2 l^2 / (|n_k|^2 |n_l|^2), n the normals of the two faces that share it
+    double worst = 1e300;
+    auto edge = [&](const Vec3& e, double x, double y) { worst = std::min(worst, e.squaredNorm() / (x * y)); };
+    edge(ab, lc, ld);
+    edge(ac, lb, ld);
+    edge(ad, lb, lc);
+    edge(bc, la, ld);
+    edge(bd, la, lc);
+    edge(d - c, la, lb);
+    if (!(worst < 1e300)) return -1;
+    return volume6 * std::sqrt(worst);
+}
+
+std::array<double, 6> dihedralAngles(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d) {
+    const Vec3 p[4] = {a, b, c, d};
+    Vec3 n[4];
+    for (int k = 0; k < 4; ++k)
+        n[k] = (p[faceOf[k][1]] - p[faceOf[k][0]]).cross(p[faceOf[k][2]] - p[faceOf[k][0]]).normalized();
+    std::array<double, 6> angle;
+    int at = 0;
+    for (int i = 0; i < 4; ++i)
+        for (int j = i + 1; j < 4; ++j) angle[at++] = std::acos(std::clamp(-n[i].dot(n[j]), -1.0, 1.0)) * 180 / M_PI;
+    return angle;
+}
+
+void keepTets(TetComplex& complex, const std::vector<char>& keep) {
+    std::vector<std::int32_t> renumber(complex.position.size(), -1);
+    std::size_t out = 0;
+    for (std::size_t e = 0; e < complex.tets.size(); ++e) {
+        if (!keep[e]) continue;
+        for (auto v : complex.tets[e]) renumber[v] = 0;
+        complex.tets[out++] = complex.tets[e];
+    }
+    complex.tets.resize(out);
+    std::int32_t count = 0;
+    for (std::size_t v = 0; v < renumber.size(); ++v) {
+        if (renumber[v] < 0) continue;
+        renumber[v] = count;
+        complex.position[count] = complex.position[v];
+        complex.surfaces[count++] = complex.surfaces[v];
+    }
+    complex.position.resize(count);
+    complex.surfaces.resize(count);
+    for (Tet& t : complex.tets)
+        for (auto& v : t) v = renumber[v];
+}
+
+void keepSkin(TetComplex& complex) {
+    std::vector<char> keep(complex.tets.size());
+    for (std::size_t e = 0; e < keep.size(); ++e) {
+        const Tet& t = complex.tets[e];
+        keep[e] = std::any_of(t.begin(), t.end(), [&](auto v) { return complex.surfaces[v].count() > 0; });
+    }
+    keepTets(complex, keep);
+}
+
+}  // namespace escultura::lattice

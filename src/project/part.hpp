@@ -1,0 +1,115 @@
+/// @file project/part.hpp
+/// A part: what it must carry and satisfy. Read from and written to the part file (docs/part.schema.json).
+
+#pragma once
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "elastic/material.hpp"
+#include "exchange/field_reader.hpp"
+
+namespace escultura::project {
+
+/// How an end of an interface is finished.
+enum class EndKind {
+    flat,     ///< machined flat face, the space beyond kept free
+    blind,    ///< the bore stops here with a flat floor
+    through,  ///< the bore goes on without end
+};
+
+struct InterfaceEnd {
+    EndKind kind = EndKind::flat;
+    double clearance = 10;     ///< flat: depth of the free space beyond the face, mm
+    double clearDiameter = 0;  ///< flat: its diameter, mm; 0: ring plus 6 mm
+};
+
+/// A place where the part meets the world. Axis from start to end; the start lies at the origin point.
+struct Interface {
+    enum class Kind { bore, boss, pad } kind = Kind::boss;
+    std::string name;
+    Vec3 origin = Vec3::Zero();  ///< centre of the start face, mm
+    Vec3 axis = Vec3::UnitX();   ///< unit vector into the part
+    double length = 0;           ///< mm
+    double boreDiameter = 0;     ///< mm; 0 for a pad
+    double ringDiameter = 0;     ///< outer diameter of the kept material, mm; 0 for a bare bore
+    double blendRadius = 4;      ///< of the kept material into the free body, mm
+    InterfaceEnd start, end;
+};
+
+/// A volume that must stay empty.
+struct KeepOut {
+    enum class Kind { box, cylinder } kind = Kind::box;
+    std::string name;
+    Vec3 low = Vec3::Zero(), high = Vec3::Zero();      ///< box, mm
+    Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< cylinder
+    double length = 0, diameter = 0;                   ///< cylinder, mm
+};
+
+struct SymmetryPlane {
+    Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
+};
+
+/// Which faces of interfaces something acts on.
+struct FaceReference {
+    std::vector<std::string> interfaces;
+    std::string face;  ///< "bore", "start", "end"
+};
+
+struct Support {
+    FaceReference on;
+    std::string kind = "fixed";
+};
+
+struct Load {
+    enum class Kind { force, bearing } kind = Kind::force;
+    FaceReference on;
+    Vec3 force = Vec3::Zero();   ///< N
+    Vec3 moment = Vec3::Zero();  ///< N mm, about the middle of the interface (kind force)
+    bool sharedTotal = true;     ///< force and moment are split evenly over the interfaces; else each gets all
+};
+
+struct LoadCase {
+    std::string name;
+    std::vector<Load> loads;
+};
+
+struct Requirement {
+    enum class Kind { safetyFactor, displacement, mass } kind = Kind::safetyFactor;
+    double limit = 0;    ///< minimum (safety factor) or maximum (mm, kg)
+    std::string source;  ///< where the limit comes from
+};
+
+struct Part {
+    std::string path;  ///< the file it was read from
+    std::string name, description;
+    elastic::Material material;
+    std::string optimisedWith;  ///< material that the optimiser used, when it was another
+    exchange::FieldSource field;
+    double threshold = 0.5;                ///< default threshold
+    std::optional<double> volumeFraction;  ///< the optimiser's, of the design space
+    Box3 designSpace;
+    std::vector<Interface> interfaces;
+    std::vector<KeepOut> keepOuts;
+    std::vector<SymmetryPlane> symmetry;
+    std::vector<Support> supports;
+    std::vector<LoadCase> loadCases;
+    std::vector<Requirement> requirements;
+    std::string text;          ///< the part file as it was read
+    std::string geometryText;  ///< canonical text of all that shapes the part (field, interfaces, keep-outs ...)
+    std::string dutyText;      ///< canonical text of material, supports and load cases
+
+    const Interface* findInterface(const std::string& name) const;
+};
+
+/// Reads a part file. Numbers are in the file's units; strings may carry their own ("2*450 lbf").
+/// @throws InputError naming the key path, what was expected and what was found
+Part readPart(const std::string& path);
+/// The same from text; relative field paths are taken from the folder of `path`.
+Part parsePart(const std::string& text, const std::string& path);
+
+/// "safety factor", "displacement", "mass", and their units ("", "mm", "kg").
+const char* name(Requirement::Kind kind);
+const char* unit(Requirement::Kind kind);
+
+}  // namespace escultura::project

@@ -1,0 +1,186 @@
+#include "project/part_shape.hpp"
+
+#include <cmath>
+
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+
+namespace escultura::project {
+namespace {
+
+using shape::Primitive;
+
+constexpr double endless = 1e4;   // mm, beyond any part
+constexpr double brokenEdge = 4;  // mm, smooth maximum at the sides of the design space
+
+Primitive plane(const Vec3& point, const Vec3& normal) {
+    return {Primitive::Kind::plane, point, normal, 0};
+}
+Primitive cylinder(const Vec3& point, const Vec3& axis, double diameter) {
+    return {Primitive::Kind::cylinder, point, axis, 0.5 * diameter};
+}
+
+double clearDiameter(const Interface& i, const InterfaceEnd& end) {
+    return end.clearDiameter > 0 ? end.clearDiameter : std::max(i.ringDiameter, i.boreDiameter) + 6;
+}
+
+/// Where the bore ends along the axis: at a flat end in the middle of the free space beyond it.
+double boreEnd(const InterfaceEnd& end) {
+    return end.kind == EndKind::flat ? 0.5 * end.clearance : end.kind == EndKind::through ? endless : 0.0;
+}
+
+/// How far the kept material reaches beyond an end before it is cut: past a flat face, behind a blind floor.
+double ringExtension(const Interface& i, const InterfaceEnd& end) {
+    if (end.kind == EndKind::flat) return 0.5 * std::min(end.clearance, 10.0);
+    if (end.kind == EndKind::blind) return i.boreDiameter > 0 ? 0.5 * (i.ringDiameter - i.boreDiameter) : 0.0;
+    return 0;
+}
+
+/// Every cut of a part as primitives; the first of each is the one that carries a named face.
+struct CutVolume {
+    std::vector<Primitive> primitives;
+    const Interface* interface = nullptr;
+    std::string face;
+};
+
+std::vector<CutVolume> cutVolumes(const Part& part) {
+    std::vector<CutVolume> cuts;
+    for (const Interface& i : part.interfaces) {
+        if (i.boreDiameter > 0) {
+            CutVolume c{{cylinder(i.origin, i.axis, i.boreDiameter)}, &i, "bore"};
+            if (i.start.kind != EndKind::through)
+                c.primitives.push_back(plane(i.origin - boreEnd(i.start) * i.axis, -i.axis));
+            if (i.end.kind != EndKind::through)
+                c.primitives.push_back(plane(i.origin + (i.length + boreEnd(i.end)) * i.axis, i.axis));
+            cuts.push_back(c);
+        }
+        if (i.start.kind == EndKind::flat)
+            cuts.push_back({{plane(i.origin, i.axis), cylinder(i.origin, i.axis, clearDiameter(i, i.start)),
+                             plane(i.origin - i.start.clearance * i.axis, -i.axis)},
+                            &i,
+                            "start"});
+        if (i.end.kind == EndKind::flat) {
+            const Vec3 far = i.origin + i.length * i.axis;
+            cuts.push_back({{plane(far, -i.axis), cylinder(i.origin, i.axis, clearDiameter(i, i.end)),
+                             plane(far + i.end.clearance * i.axis, i.axis)},
+                            &i,
+                            "end"});
+        }
+    }
+    for (const KeepOut& k : part.keepOuts) {
+        CutVolume c;
+        if (k.kind == KeepOut::Kind::box) {
+            for (int a = 0; a < 3; ++a) {
+                c.primitives.push_back(plane(k.low, -Vec3::Unit(a)));
+                c.primitives.push_back(plane(k.high, Vec3::Unit(a)));
+            }
+        } else {
+            c.primitives = {cylinder(k.origin, k.axis, k.diameter), plane(k.origin, -k.axis),
+                            plane(k.origin + k.length * k.axis, k.axis)};
+        }
+        cuts.push_back(c);
+    }
+    return cuts;
+}
+
+bool inside(const std::vector<Primitive>& primitives, const Vec3& p) {
+    for (const Primitive& q : primitives)
+        if (q.distance(p) >= 0) return false;
+    return true;
+}
+
+}  // namespace
+
+Box3 designSpaceOf(const Part& part, const field::DensityField& field) {
+    return (part.designSpace.low.array() < part.designSpace.high.array()).all() ? part.designSpace : field.bounds();
+}
+
+std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field) {
+    std::vector<field::KeptCells> kept;
+    const double cell = field.spacing.maxCoeff();
+    for (const Interface& i : part.interfaces) {
+        field::KeptCells k{i.name, {}};
+        // a bare bore is reached by the cells around it
+        const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter + 3 * cell);
+        for (std::size_t c = 0; c < field.count(); ++c) {
+            const Vec3 d = field.centre(c) - i.origin;
+            const double along = d.dot(i.axis);
+            if (along < 0 || along > i.length) continue;
+            const double radial = (d - along * i.axis).norm();
+            if (radial > 0.5 * i.boreDiameter && radial < outer && (i.ringDiameter > 0 || field.density[c] > 0))
+                k.cells.push_back(c);
+        }
+        if (k.cells.empty()) {
+            throw InputError(ErrorDetail{"An interface lies outside the density field, or is smaller than its cells.",
+                                         field.source, "interface '" + i.name + "'",
+                                         "at least one cell of " + formatNumber(cell) + " mm in its kept material",
+                                         "none"});
+        }
+        kept.push_back(std::move(k));
+    }
+    return kept;
+}
+
+std::vector<char> voidCells(const Part& part, const field::DensityField& field) {
+    const auto cuts = cutVolumes(part);
+    std::vector<char> isVoid(field.count(), 0);
+    for (std::size_t c = 0; c < field.count(); ++c) {
+        const Vec3 p = field.centre(c);
+        for (const auto& cut : cuts)
+            if (inside(cut.primitives, p)) isVoid[c] = 1;
+    }
+    return isVoid;
+}
+
+PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::ImplicitBody> body) {
+    PartShape r;
+    r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
+    // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the
+    // free body: there its edges are broken, so that no knife edges are left.
+    auto carriesFace = [&](const Primitive& side) {
+        for (const Interface& i : part.interfaces)
+            for (const auto& [end, at] : {std::pair{&i.start, 0.0}, std::pair{&i.end, i.length}})
+                if (end->kind == EndKind::flat && std::abs(std::abs(i.axis.dot(side.axis)) - 1) < 1e-9 &&
+                    std::abs(side.distance(i.origin + at * i.axis)) < 1e-6)
+                    return true;
+        return false;
+    };
+    for (int a = 0; a < 3; ++a)
+        for (const Primitive& side : {plane(designSpace.low, -Vec3::Unit(a)), plane(designSpace.high, Vec3::Unit(a))}) {
+            if (carriesFace(side))
+                r.solid->addInside(side);
+            else
+                r.solid->addTrim(side, brokenEdge);
+        }
+    for (const Interface& i : part.interfaces) {
+        if (i.ringDiameter <= 0) continue;
+        const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
+        shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after, 0.5 * i.ringDiameter, 0};
+        bar.rounding = std::min({2.0, 0.3 * bar.radius, 0.3 * bar.length});
+        r.solid->addBar(bar, i.blendRadius);
+        r.bars.push_back(bar);
+    }
+    for (const CutVolume& cut : cutVolumes(part)) {
+        const std::vector<int> ids = r.solid->addCut(cut.primitives);
+        if (!cut.interface) continue;
+        const Interface& i = *cut.interface;
+        NamedFace f{i.name, cut.face, ids[0], i.origin, i.axis, 0, 0, 0};
+        const double slack = 1e-3;
+        if (cut.face == "bore") {
+            f.low = i.start.kind == EndKind::through ? -endless : -slack;
+            f.high = i.end.kind == EndKind::through ? endless : i.length + slack;
+            f.radius = 0.5 * i.boreDiameter + slack;
+        } else {
+            const double at = cut.face == "start" ? 0 : i.length;
+            f.low = at - slack;
+            f.high = at + slack;
+            f.radius =
+                0.5 * (i.ringDiameter > 0 ? i.ringDiameter : clearDiameter(i, cut.face == "start" ? i.start : i.end)) +
+                slack;
+        }
+        r.faces.push_back(f);
+    }
+    return r;
+}
+
+}  // namespace escultura::project

@@ -1,0 +1,49 @@
+/// @file project/part_shape.hpp
+/// A part's geometry: which cells its interfaces keep, which are void by definition, and the solid with named faces.
+
+#pragma once
+#include <memory>
+
+#include "field/threshold.hpp"
+#include "project/part.hpp"
+#include "shape/field_body.hpp"
+#include "shape/machined_solid.hpp"
+
+namespace escultura::project {
+
+/// A machined face of an interface on the solid.
+struct NamedFace {
+    std::string interface;                             ///< name of the interface
+    std::string face;                                  ///< "bore", "start", "end"
+    int surface = 0;                                   ///< surface id of the solid
+    Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< start of the interface and its axis
+    double low = 0, high = 0;                          ///< along the axis, mm: the face's points lie between
+    double radius = 0;                                 ///< largest distance from the axis, mm
+    /// Whether a point of the surface belongs to this face.
+    bool holds(const Vec3& p) const {
+        const Vec3 d = p - origin;
+        const double along = d.dot(axis);
+        return along >= low && along <= high && (d - along * axis).norm() <= radius;
+    }
+};
+
+struct PartShape {
+    std::shared_ptr<shape::MachinedSolid> solid;
+    std::vector<NamedFace> faces;
+    std::vector<shape::RoundBar> bars;  ///< kept material of the interfaces
+};
+
+/// Design space of the part, or the field's box when the part gives none.
+Box3 designSpaceOf(const Part& part, const field::DensityField& field);
+
+/// Cells whose centre lies in the material that an interface keeps.
+/// @throws InputError when an interface keeps no cell of the field (it lies outside, or is thinner than a cell)
+std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field);
+
+/// Cells that are void by definition: bores, clearances, keep-outs. [cells] 0 or 1
+std::vector<char> voidCells(const Part& part, const field::DensityField& field);
+
+/// The solid: body blended with the interfaces' rings, inside the design space, minus bores, clearances and keep-outs.
+PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::ImplicitBody> body);
+
+}  // namespace escultura::project

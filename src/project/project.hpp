@@ -1,0 +1,138 @@
+/// @file project/project.hpp
+/// A project: a part, its variants, and what is known about them. Results are cached under the hash of what they came
+/// from, so that whatever a change touches is out of date at once, and undo brings the old results back.
+
+#pragma once
+#include <map>
+#include <memory>
+#include <mutex>
+#include <string>
+#include <vector>
+
+#include "project/stages.hpp"
+
+namespace escultura::project {
+
+enum class Stage { duty, field, surface, rebuild, check, findings, release };
+inline constexpr int stageCount = 7;
+const char* name(Stage stage);
+
+/// The engineer's signed decision on a finding. Holds for the findings it was made on, and no others.
+struct Disposition {
+    std::string findingsKey;  ///< key of the findings result
+    std::string finding;      ///< id
+    std::string decision;     ///< "accept", "fix", "follow up"
+    std::string reason, by, date;
+    bool operator==(const Disposition&) const = default;
+};
+
+/// One recipe with what the engineer says about it.
+struct Variant {
+    std::int64_t id = 0;
+    std::string name;
+    Recipe recipe;
+    std::map<int, std::string> reasons;  ///< by stage
+    std::vector<Disposition> dispositions;
+    bool operator==(const Variant&) const = default;
+};
+
+/// Keys of the results that a recipe asks for.
+struct StageKeys {
+    std::string field, surface, check, findings;
+};
+
+struct Timing {
+    std::string stage;
+    double seconds = 0;
+};
+
+/// Results by key. Thread-safe; results are immutable once stored.
+class Results {
+  public:
+    template <class T>
+    std::shared_ptr<const T> find(const std::string& key) const {
+        const std::lock_guard lock(mutex_);
+        const auto at = map<T>().find(key);
+        return at == map<T>().end() ? nullptr : at->second;
+    }
+    template <class T>
+    std::shared_ptr<const T> store(const std::string& key, T value) {
+        auto shared = std::make_shared<const T>(std::move(value));
+        const std::lock_guard lock(mutex_);
+        map<T>()[key] = shared;
+        return shared;
+    }
+    template <class T>
+    std::map<std::string, std::shared_ptr<const T>> all() const {
+        const std::lock_guard lock(mutex_);
+        return map<T>();
+    }
+
+  private:
+    template <class T>
+    using Map = std::map<std::string, std::shared_ptr<const T>>;
+    template <class T>
+    const Map<T>& map() const {
+        return std::get<Map<T>>(maps_);
+    }
+    template <class T>
+    Map<T>& map() {
+        return std::get<Map<T>>(maps_);
+    }
+    mutable std::mutex mutex_;
+    std::tuple<Map<FieldResult>, Map<SurfaceResult>, Map<CheckResult>, Map<FindingsResult>> maps_;
+};
+
+struct Project {
+    Part part;
+    std::string fieldDigest;  ///< of the density field's contents
+    std::vector<Variant> variants;
+    std::size_t open = 0;      ///< index of the open variant
+    std::size_t baseline = 0;  ///< index of the one that others are compared with
+    std::shared_ptr<Results> results = std::make_shared<Results>();
+
+    StageKeys keys(const Recipe& recipe) const;
+    std::shared_ptr<const FieldResult> field() const;
+    std::shared_ptr<const SurfaceResult> surface(const Recipe& recipe) const;
+    std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
+    std::shared_ptr<const FindingsResult> findings(const Recipe& recipe) const;
+    const Variant& current() const { return variants.at(open); }
+};
+
+/// Reads a part and its field; one variant with the default recipe.
+Project openPart(const std::string& path, Progress& progress);
+
+/// Runs what is not there yet, up to and with the given stage (surface, check or findings). Only reads the project;
+/// results go to project.results. @return seconds of each stage that ran
+std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
+/// State of a requirement.
+struct RequirementState {
+    enum class State { met, notMet, unknown, outOfDate } state = State::unknown;
+    std::string name, unit, source;
+    double limit = 0;
+    bool atLeast = false;  ///< limit is a minimum
+    double value = 0;      ///< NaN when not known
+};
+const char* word(RequirementState::State state);
+
+/// @param lastKnown  older results to show as out of date when the recipe's own are missing; may be null
+std::vector<RequirementState> requirementStates(const Project& project, const Recipe& recipe,
+                                                const SurfaceResult* lastSurface, const CheckResult* lastCheck);
+
+/// What stands between a variant and its release, in sentences; empty: open.
+std::vector<std::string> releaseBlockers(const Project& project, const Variant& variant);
+
+/// The disposition of a finding in this variant; null when there is none for the present findings.
+const Disposition* dispositionOf(const Project& project, const Variant& variant, const std::string& finding);
+
+/// summary.json: every figure of a variant, as documented in docs/summary.md.
+std::string summaryJson(const Project& project, const Variant& variant, const std::vector<Timing>& timings);
+
+/// Saves everything to one SQLite file, in one transaction beside the old file: a failed save leaves the old one.
+/// @throws InputError
+void saveProject(const Project& project, const std::string& path);
+/// @throws InputError when the file is not a project or damaged
+Project loadProject(const std::string& path);
+
+}  // namespace escultura::project

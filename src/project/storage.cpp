@@ -1,0 +1,334 @@
+/// Project files: one SQLite database. Tables: meta(key, value), variant(position, data), result(key, kind, data).
+
+#include <sqlite3.h>
+
+#include <cstring>
+#include <filesystem>
+#include <nlohmann/json.hpp>
+#include <type_traits>
+
+#include "base/error.hpp"
+#include "exchange/writers.hpp"
+#include "project/project.hpp"
+
+namespace escultura::project {
+namespace {
+
+constexpr int formatVersion = 1;
+
+/// Writes or reads plain values, vectors and strings in order, little-endian.
+class Archive {
+  public:
+    Archive() = default;
+    Archive(const char* data, std::size_t size) : bytes_(data, data + size), reading_(true) {}
+    const std::vector<char>& bytes() const { return bytes_; }
+
+    template <class T>
+    void operator()(T& value) {
+        if constexpr (std::is_same_v<T, std::string>) {
+            sequence(value);
+        } else if constexpr (isVector<T>::value) {
+            using Item = typename T::value_type;
+            if constexpr (isPlain<Item>) {
+                sequence(value);
+            } else {
+                std::uint64_t n = value.size();
+                raw(&n, sizeof n);
+                if (reading_) {
+                    if (n > bytes_.size()) damaged();
+                    value.resize(n);
+                }
+                for (auto& item : value) (*this)(item);
+            }
+        } else if constexpr (isPlain<T>) {
+            raw(&value, sizeof value);
+        } else {
+            describe(*this, value);
+        }
+    }
+    template <class... T>
+    void all(T&... values) {
+        ((*this)(values), ...);
+    }
+
+  private:
+    template <class T>
+    struct isVector : std::false_type {};
+    template <class T>
+    struct isVector<std::vector<T>> : std::true_type {};
+    template <class T>
+    struct isFixedMatrix : std::false_type {};
+    template <class S, int R, int C>
+    struct isFixedMatrix<Eigen::Matrix<S, R, C>> : std::true_type {};
+    template <class T>
+    static constexpr bool isPlain =
+        std::is_arithmetic_v<T> || std::is_enum_v<T> || isFixedMatrix<T>::value || std::is_same_v<T, Triangle> ||
+        std::is_same_v<T, mesh::Tet10> || std::is_same_v<T, mesh::Triangle6> || std::is_same_v<T, std::array<int, 3>> ||
+        std::is_same_v<T, lattice::CreaseReport>;
+
+    [[noreturn]] static void damaged() {
+        throw InputError(
+            ErrorDetail{"The project file is damaged.", {}, "a stored result", "complete data", "the data end early"});
+    }
+    void raw(void* data, std::size_t size) {
+        if (reading_) {
+            if (size > bytes_.size() - at_) damaged();
+            std::memcpy(data, bytes_.data() + at_, size);
+            at_ += size;
+        } else {
+            const auto* p = static_cast<const char*>(data);
+            bytes_.insert(bytes_.end(), p, p + size);
+        }
+    }
+    template <class S>
+    void sequence(S& s) {
+        std::uint64_t n = s.size();
+        raw(&n, sizeof n);
+        if (reading_) {
+            if (n > (bytes_.size() - at_) / sizeof(typename S::value_type)) damaged();
+            s.resize(n);
+        }
+        if (n) raw(s.data(), n * sizeof(typename S::value_type));
+    }
+    std::vector<char> bytes_;
+    std::size_t at_ = 0;
+    bool reading_ = false;
+};
+
+void describe(Archive& a, NamedFace& f) {
+    a.all(f.interface, f.face, f.surface, f.origin, f.axis, f.low, f.high, f.radius);
+}
+void describe(Archive& a, BoreFigure& b) {
+    a.all(b.interface, b.nominal, b.measured, b.error);
+}
+void describe(Archive& a, surface::TriMesh& m) {
+    a.all(m.position, m.triangle, m.owner);
+}
+void describe(Archive& a, surface::Measures& m) {
+    a.all(m.volume, m.area, m.centroid, m.pieces, m.genus, m.watertight);
+}
+void describe(Archive& a, SurfaceResult& r) {
+    a.all(r.mesh, r.measures, r.deviation, r.deviationRms, r.deviationMax, r.mass, r.askedVolume, r.solvedThreshold,
+          r.bores, r.faces);
+}
+void describe(Archive& a, mesh::TetMesh& m) {
+    a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges);
+}
+void describe(Archive& a, mesh::Quality& q) {
+    a.all(q.minDihedral, q.maxDihedral, q.minScaledJacobian, q.maxAspectRatio, q.volume, q.dihedralHistogram);
+}
+void describe(Archive& a, InterfaceReaction& r) {
+    a.all(r.interface, r.force);
+}
+void describe(Archive& a, CaseResult& c) {
+    a.all(c.name, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions, c.equilibriumError,
+          c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises, c.maxRawVonMises,
+          c.minSafetyFactor, c.maxNode, c.maxDisplacementNode);
+}
+void describe(Archive& a, assess::Envelope& e) {
+    a.all(e.vonMises, e.governingCase, e.maxVonMises, e.maxNode, e.maxCase);
+}
+void describe(Archive& a, CheckResult& r) {
+    a.all(r.mesh, r.quality, r.faces, r.unknowns, r.solver, r.factorNonzeros, r.cases, r.envelope, r.minSafetyFactor,
+          r.governingCase);
+}
+void describe(Archive& a, Finding& f) {
+    a.all(f.id, f.place, f.position, f.node, f.peak, f.safetyFactor, f.persistence, f.area, f.caseName,
+          f.nearestInterface, f.distance);
+}
+void describe(Archive& a, FindingsResult& r) {
+    a.all(r.findings, r.sensitivity);
+}
+void describe(Archive& a, field::DensityField& f) {
+    a.all(f.cells, f.origin, f.spacing, f.density, f.source);
+}
+
+nlohmann::json toJson(const Variant& v) {
+    nlohmann::json j = {{"id", v.id},
+                        {"name", v.name},
+                        {"threshold", v.recipe.threshold},
+                        {"smoothing", v.recipe.smoothing},
+                        {"surface_spacing", v.recipe.surfaceSpacing},
+                        {"element_size", v.recipe.elementSize},
+                        {"hotspot_share", v.recipe.hotspotShare},
+                        {"reasons", nlohmann::json::object()},
+                        {"dispositions", nlohmann::json::array()}};
+    for (const auto& [stage, reason] : v.reasons) j["reasons"][std::to_string(stage)] = reason;
+    for (const Disposition& d : v.dispositions)
+        j["dispositions"].push_back({{"key", d.findingsKey},
+                                     {"finding", d.finding},
+                                     {"decision", d.decision},
+                                     {"reason", d.reason},
+                                     {"by", d.by},
+                                     {"date", d.date}});
+    return j;
+}
+
+Variant fromJson(const nlohmann::json& j) {
+    Variant v;
+    v.id = j.at("id");
+    v.name = j.at("name");
+    v.recipe = {j.at("threshold"), j.at("smoothing"), j.at("surface_spacing"), j.at("element_size"),
+                j.at("hotspot_share")};
+    for (const auto& [stage, reason] : j.at("reasons").items()) v.reasons[std::stoi(stage)] = reason;
+    for (const auto& d : j.at("dispositions"))
+        v.dispositions.push_back(
+            {d.at("key"), d.at("finding"), d.at("decision"), d.at("reason"), d.at("by"), d.at("date")});
+    return v;
+}
+
+/// A database connection that closes itself and turns failures into errors.
+class Database {
+  public:
+    Database(const std::string& path, int flags) : path_(path) {
+        if (sqlite3_open_v2(path.c_str(), &db_, flags, nullptr) != SQLITE_OK) fail();
+    }
+    ~Database() { sqlite3_close(db_); }
+    Database(const Database&) = delete;
+    Database& operator=(const Database&) = delete;
+
+    [[noreturn]] void fail() const {
+        throw InputError(ErrorDetail{"The project file cannot be used.",
+                                     path_,
+                                     {},
+                                     "an Escultura project (SQLite)",
+                                     db_ ? sqlite3_errmsg(db_) : "out of memory"});
+    }
+    void execute(const char* sql) {
+        if (sqlite3_exec(db_, sql, nullptr, nullptr, nullptr) != SQLITE_OK) fail();
+    }
+    void insert(const char* sql, const std::string& key, const std::string& kind, const std::vector<char>& data) {
+        sqlite3_stmt* s = nullptr;
+        if (sqlite3_prepare_v2(db_, sql, -1, &s, nullptr) != SQLITE_OK) fail();
+        sqlite3_bind_text(s, 1, key.c_str(), -1, SQLITE_TRANSIENT);
+        sqlite3_bind_text(s, 2, kind.c_str(), -1, SQLITE_TRANSIENT);
+        sqlite3_bind_blob64(s, 3, data.data(), data.size(), SQLITE_STATIC);
+        const int code = sqlite3_step(s);
+        sqlite3_finalize(s);
+        if (code != SQLITE_DONE) fail();
+    }
+    /// Calls visit(text, text, blob, size) for each row.
+    template <class Visit>
+    void forRows(const char* sql, const Visit& visit) {
+        sqlite3_stmt* s = nullptr;
+        if (sqlite3_prepare_v2(db_, sql, -1, &s, nullptr) != SQLITE_OK) fail();
+        int code = 0;
+        try {
+            while ((code = sqlite3_step(s)) == SQLITE_ROW) {
+                auto text = [&](int column) {
+                    const auto* t = sqlite3_column_text(s, column);
+                    return std::string(t ? reinterpret_cast<const char*>(t) : "");
+                };
+                visit(text(0), text(1), static_cast<const char*>(sqlite3_column_blob(s, 2)),
+                      static_cast<std::size_t>(sqlite3_column_bytes(s, 2)));
+            }
+        } catch (...) {
+            sqlite3_finalize(s);
+            throw;
+        }
+        sqlite3_finalize(s);
+        if (code != SQLITE_DONE) fail();
+    }
+
+  private:
+    std::string path_;
+    sqlite3* db_ = nullptr;
+};
+
+template <class T>
+void saveAll(Database& db, const Results& results, const char* kind) {
+    for (const auto& [key, value] : results.all<T>()) {
+        Archive a;
+        T copy = *value;
+        a(copy);
+        db.insert("INSERT INTO result VALUES(?1, ?2, ?3)", key, kind, a.bytes());
+    }
+}
+
+template <class T>
+T restore(const char* data, std::size_t size) {
+    Archive a(data, size);
+    T value;
+    a(value);
+    return value;
+}
+
+}  // namespace
+
+void saveProject(const Project& project, const std::string& path) {
+    exchange::replaceFile(path, [&](const std::string& temporary) {
+        std::error_code ignored;
+        std::filesystem::remove(temporary, ignored);
+        Database db(temporary, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
+        db.execute(
+            "PRAGMA journal_mode=OFF; PRAGMA synchronous=FULL; PRAGMA application_id=1163084627; PRAGMA "
+            "user_version=1; BEGIN;"
+            "CREATE TABLE meta(key TEXT PRIMARY KEY, kind TEXT, value BLOB);"
+            "CREATE TABLE result(key TEXT PRIMARY KEY, kind TEXT, data BLOB);");
+        nlohmann::json head = {
+            {"version", formatVersion}, {"part_path", project.part.path}, {"field_digest", project.fieldDigest},
+            {"open", project.open},     {"baseline", project.baseline},   {"variants", nlohmann::json::array()}};
+        for (const Variant& v : project.variants) head["variants"].push_back(toJson(v));
+        const std::string text = head.dump();
+        db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "project", "json", {text.begin(), text.end()});
+        db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "part", "json",
+                  {project.part.text.begin(), project.part.text.end()});
+        if (const auto field = project.field()) {
+            Archive a;
+            field::DensityField f = field->field;
+            a(f);
+            db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "field", "density field", a.bytes());
+        }
+        saveAll<SurfaceResult>(db, *project.results, "surface");
+        saveAll<CheckResult>(db, *project.results, "check");
+        saveAll<FindingsResult>(db, *project.results, "findings");
+        db.execute("COMMIT;");
+    });
+}
+
+Project loadProject(const std::string& path) {
+    if (!std::filesystem::is_regular_file(path))
+        throw InputError(ErrorDetail{"The project file cannot be opened.",
+                                     path,
+                                     {},
+                                     "an Escultura project (.escultura)",
+                                     "no readable file there"});
+    Database db(path, SQLITE_OPEN_READONLY);
+    std::string head, part;
+    field::DensityField field;
+    try {
+        db.forRows("SELECT key, kind, value FROM meta",
+                   [&](const std::string& key, const std::string&, const char* data, std::size_t size) {
+                       if (key == "project") head.assign(data, size);
+                       if (key == "part") part.assign(data, size);
+                       if (key == "field") field = restore<field::DensityField>(data, size);
+                   });
+        const auto j = nlohmann::json::parse(head);
+        if (j.at("version") != formatVersion)
+            throw InputError(ErrorDetail{"The project was written by another version.", path, "version",
+                                         std::to_string(formatVersion), j.at("version").dump()});
+        Project p;
+        p.part = parsePart(part, j.at("part_path"));
+        p.fieldDigest = j.at("field_digest");
+        for (const auto& v : j.at("variants")) p.variants.push_back(fromJson(v));
+        p.open = j.at("open");
+        p.baseline = j.at("baseline");
+        if (p.variants.empty() || p.open >= p.variants.size() || p.baseline >= p.variants.size())
+            throw InputError(ErrorDetail{"The project file is damaged.", path, "variants",
+                                         "at least one variant, and the open one among them", "something else"});
+        field::validate(field);
+        p.results->store(p.keys({}).field, prepareField(p.part, std::move(field)));
+        db.forRows("SELECT key, kind, data FROM result",
+                   [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
+                       if (kind == "surface") p.results->store(key, restore<SurfaceResult>(data, size));
+                       if (kind == "check") p.results->store(key, restore<CheckResult>(data, size));
+                       if (kind == "findings") p.results->store(key, restore<FindingsResult>(data, size));
+                   });
+        return p;
+    } catch (const nlohmann::json::exception& e) {
+        throw InputError(
+            ErrorDetail{"The project file is damaged.", path, "project", "a complete description", e.what()});
+    }
+}
+
+}  // namespace escultura::project

@@ -1,0 +1,381 @@
+#include "report/part_scene.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <map>
+
+#include "base/quantity.hpp"
+
+namespace escultura::report {
+namespace {
+
+using namespace escultura::project;
+using render::Colour;
+
+constexpr Colour plaster{0xEA, 0xE3, 0xD5}, tint{0x8F, 0xBD, 0xB5}, ochre{0xD9, 0x9E, 0x2F}, teal{0x1F, 0x6F, 0x6B},
+    edgeInk{0x6B, 0x63, 0x55}, boxInk{0xC9, 0xBE, 0xAA};
+
+void addBox(const Box3& b, render::Scene& scene) {
+    render::Lines lines;
+    lines.colour = boxInk;
+    for (int a = 0; a < 3; ++a)
+        for (int m = 0; m < 4; ++m) {
+            Vec3 p = b.low, q;
+            p[(a + 1) % 3] = (m & 1 ? b.high : b.low)[(a + 1) % 3];
+            p[(a + 2) % 3] = (m & 2 ? b.high : b.low)[(a + 2) % 3];
+            q = p;
+            q[a] = b.high[a];
+            lines.position.push_back(p);
+            lines.position.push_back(q);
+        }
+    scene.lines.push_back(std::move(lines));
+}
+
+/// Edges at which the owner changes and the faces meet at an angle.
+void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
+    std::map<std::pair<std::int32_t, std::int32_t>, std::size_t> first;
+    render::Lines lines;
+    lines.colour = edgeInk;
+    lines.width = 1.3;
+    auto normal = [&](std::size_t t) {
+        const Triangle& v = mesh.triangle[t];
+        return Vec3(
+            (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]).normalized());
+    };
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
+        for (int k = 0; k < 3; ++k) {
+            const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
+            const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, t);
+            if (isNew || mesh.owner[at->second] == mesh.owner[t] || normal(at->second).dot(normal(t)) > 0.87) continue;
+            lines.position.push_back(mesh.position[a]);
+            lines.position.push_back(mesh.position[b]);
+        }
+    scene.lines.push_back(std::move(lines));
+}
+
+bool isNamed(const std::vector<NamedFace>& faces, int owner, const Vec3& p) {
+    return std::any_of(faces.begin(), faces.end(),
+                       [&](const NamedFace& f) { return f.surface == owner && f.holds(p); });
+}
+
+/// The surface with interfaces tinted; vertices are split where the owner changes.
+render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector<Colour>* perVertex) {
+    render::ColouredMesh m;
+    const auto normals = surface::cornerNormals(surface.mesh);
+    std::map<std::pair<std::int32_t, std::int16_t>, std::int32_t> shared;
+    for (std::size_t t = 0; t < surface.mesh.triangle.size(); ++t) {
+        const Triangle& v = surface.mesh.triangle[t];
+        Triangle out;
+        for (int k = 0; k < 3; ++k) {
+            auto [at, isNew] =
+                shared.try_emplace({v[k], surface.mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
+            if (isNew) {
+                const bool named = surface.mesh.owner[t] != 0 &&
+                                   isNamed(surface.faces, surface.mesh.owner[t], surface.mesh.position[v[k]]);
+                m.position.push_back(surface.mesh.position[v[k]]);
+                m.normal.push_back(normals[3 * t + k]);
+                m.colour.push_back(perVertex ? (*perVertex)[v[k]] : named ? tint : plaster);
+                m.source.push_back(v[k]);
+            }
+            out[k] = at->second;
+        }
+        m.triangle.push_back(out);
+    }
+    return m;
+}
+
+/// The raw cells that the threshold keeps, as a shell of squares; pieces that would fall off in ochre.
+render::ColouredMesh cellMesh(const FieldResult& field, double threshold) {
+    render::ColouredMesh m;
+    m.flat = true;
+    const auto& f = field.field;
+    field::Pieces pieces;
+    try {
+        pieces = piecesAt(field, threshold);
+    } catch (const std::exception&) {
+        return m;
+    }
+    auto shown = [&](int i, int j, int k) {
+        if (i < 0 || j < 0 || k < 0 || i >= f.cells[0] || j >= f.cells[1] || k >= f.cells[2]) return false;
+        const auto c = f.index(i, j, k);
+        return pieces.label[c] >= 0 && f.density[c] >= threshold;
+    };
+    std::vector<char> isKept(f.count(), 0);
+    for (const auto& k : field.kept)
+        for (auto c : k.cells) isKept[c] = 1;
+    for (int k = 0; k < f.cells[2]; ++k)
+        for (int j = 0; j < f.cells[1]; ++j)
+            for (int i = 0; i < f.cells[0]; ++i) {
+                if (!shown(i, j, k)) continue;
+                const auto c = f.index(i, j, k);
+                const Colour colour = pieces.label[c] != 0 ? ochre : isKept[c] ? tint : plaster;
+                const Vec3 low = f.origin + f.spacing.cwiseProduct(Vec3(i, j, k));
+                for (int a = 0; a < 3; ++a)
+                    for (int side = 0; side < 2; ++side) {
+                        std::array<int, 3> n{i, j, k};
+                        n[a] += side ? 1 : -1;
+                        if (shown(n[0], n[1], n[2])) continue;
+                        const int u = (a + 1) % 3, v = (a + 2) % 3;
+                        const auto first = static_cast<std::int32_t>(m.position.size());
+                        for (int corner = 0; corner < 4; ++corner) {
+                            Vec3 p = low;
+                            if (side) p[a] += f.spacing[a];
+                            if (corner == 1 || corner == 2) p[u] += f.spacing[u];
+                            if (corner >= 2) p[v] += f.spacing[v];
+                            m.position.push_back(p);
+                            m.normal.push_back((side ? 1.0 : -1.0) * Vec3::Unit(a));
+                            m.colour.push_back(colour);
+                        }
+                        if (side) {
+                            m.triangle.push_back({first, first + 1, first + 2});
+                            m.triangle.push_back({first, first + 2, first + 3});
+                        } else {
+                            m.triangle.push_back({first, first + 2, first + 1});
+                            m.triangle.push_back({first, first + 3, first + 2});
+                        }
+                    }
+            }
+    return m;
+}
+
+Vec3 facePlace(const Interface& i, const std::string& face) {
+    return i.origin + (face == "start" ? 0.0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
+}
+
+std::string force(double newtons) {
+    return newtons >= 1000 ? formatNumber(newtons / 1000, 3) + " kN" : formatNumber(newtons, 3) + " N";
+}
+
+void addLoads(const Part& part, int loadCase, render::Scene& scene) {
+    const double length = 0.14 * scene.bounds.diagonal();
+    for (std::size_t c = 0; c < part.loadCases.size(); ++c) {
+        if (static_cast<int>(c) != loadCase) continue;  // the envelope (-1) has no single load to show
+        for (const Load& l : part.loadCases[c].loads) {
+            const double share = l.sharedTotal ? 1.0 / static_cast<double>(l.on.interfaces.size()) : 1.0;
+            for (std::size_t n = 0; n < l.on.interfaces.size(); ++n) {
+                const Interface& i = *part.findInterface(l.on.interfaces[n]);
+                const Vec3 at = facePlace(i, l.on.face);
+                if (l.force.norm() > 0) {
+                    const Vec3 d = l.force.normalized();
+                    scene.arrows.push_back({at + (0.6 * i.ringDiameter + length) * d, d, length, teal});
+                    scene.labels.push_back({render::Label::Role::load, at + (0.6 * i.ringDiameter + 0.5 * length) * d,
+                                            i.name, force(share * l.force.norm())});
+                } else {
+                    scene.labels.push_back({render::Label::Role::load, at, i.name,
+                                            formatNumber(share * l.moment.norm() / 1000, 3) + " N m"});
+                }
+            }
+        }
+    }
+    for (const Support& s : part.supports)
+        for (const std::string& name : s.on.interfaces) {
+            const Interface& i = *part.findInterface(name);
+            const Vec3 centre = facePlace(i, s.on.face);
+            const auto [u, v] = perpendicular(i.axis);
+            render::Lines ring;
+            ring.colour = teal;
+            ring.width = 2.4;
+            const double radius = 0.5 * std::max(i.ringDiameter, i.boreDiameter) * 1.08;
+            for (int k = 0; k < 64; ++k)
+                for (int e = 0; e < 2; ++e) {
+                    const double a = 2 * M_PI * (k + e) / 64;
+                    ring.position.push_back(centre + radius * (std::cos(a) * u + std::sin(a) * v));
+                }
+            scene.lines.push_back(std::move(ring));
+        }
+    if (!part.supports.empty()) {
+        const Interface& i = *part.findInterface(part.supports.front().on.interfaces.front());
+        scene.labels.push_back({render::Label::Role::support, facePlace(i, part.supports.front().on.face),
+                                i.name + (part.supports.front().on.interfaces.size() > 1 ? " and others" : ""),
+                                part.supports.front().kind});
+    }
+}
+
+/// Boundary of the mesh as linear triangles on the curved faces' six nodes.
+render::ColouredMesh resultMesh(const CheckResult& check, const std::vector<double>& value,
+                                const render::ColourScale& scale, int loadCase, double deformation) {
+    render::ColouredMesh m;
+    std::vector<std::int32_t> renumber(check.mesh.position.size(), -1);
+    static constexpr int parts[4][3] = {{0, 3, 5}, {3, 1, 4}, {5, 4, 2}, {3, 4, 5}};
+    for (const auto& f : check.mesh.boundary)
+        for (const auto& part : parts) {
+            Triangle t;
+            for (int k = 0; k < 3; ++k) {
+                const auto n = f[part[k]];
+                if (renumber[n] < 0) {
+                    renumber[n] = static_cast<std::int32_t>(m.position.size());
+                    Vec3 p = check.mesh.position[n];
+                    if (deformation > 0 && loadCase >= 0) p += deformation * check.cases[loadCase].displacement[n];
+                    m.position.push_back(p);
+                    m.value.push_back(value[n]);
+                    m.colour.push_back(scale.colour(value[n]));
+                    m.source.push_back(n);
+                }
+                t[k] = renumber[n];
+            }
+            m.triangle.push_back(t);
+        }
+    return m;
+}
+
+std::vector<double> volumeShares(const CheckResult& check, const std::vector<double>& value,
+                                 const render::ColourScale& scale, int bins) {
+    std::vector<double> share(bins, 0);
+    double total = 0;
+    for (const auto& t : check.mesh.tet) {
+        const auto& p = check.mesh.position;
+        const double v = tetVolume(p[t[0]], p[t[1]], p[t[2]], p[t[3]]);
+        total += v;
+        for (int k = 0; k < 10; ++k)
+            share[std::clamp(static_cast<int>(scale.position(value[t[k]]) * bins), 0, bins - 1)] += v / 10;
+    }
+    for (double& s : share) s /= total;
+    return share;
+}
+
+void showCheck(const Project& project, const CheckResult& check, const FindingsResult* findings, const SceneOptions& o,
+               render::Scene& scene) {
+    std::vector<double> value(check.mesh.position.size());
+    for (std::size_t n = 0; n < value.size(); ++n) value[n] = quantityAt(project, check, o.quantity, o.loadCase, n);
+    std::vector<char> onBoundary(value.size(), 0);
+    for (const auto& f : check.mesh.boundary)
+        for (auto n : f) onBoundary[n] = 1;
+    std::size_t lowest = 0, highest = 0;
+    bool any = false;
+    double low = std::numeric_limits<double>::infinity(), high = -low;
+    for (std::size_t n = 0; n < value.size(); ++n) {
+        low = std::min(low, value[n]);
+        high = std::max(high, value[n]);
+        if (!onBoundary[n]) continue;
+        if (!any || value[n] < value[lowest]) lowest = n;
+        if (!any || value[n] > value[highest]) highest = n;
+        any = true;
+    }
+    auto& legend = scene.legend;
+    legend.shown = true;
+    legend.title = title(o.quantity);
+    legend.unit = unit(o.quantity);
+    legend.scale.bands = o.bands;
+    legend.dataLow = low;
+    legend.dataHigh = high;
+    legend.scale.ramp = o.quantity == Quantity::vonMises       ? render::Ramp::stress
+                        : o.quantity == Quantity::displacement ? render::Ramp::displacement
+                                                               : render::Ramp::safetyFactor;
+    if (o.quantity == Quantity::safetyFactor) {
+        double required = 1;
+        for (const Requirement& r : project.part.requirements)
+            if (r.kind == Requirement::Kind::safetyFactor) required = r.limit;
+        legend.scale.low = o.low.value_or(0);
+        legend.scale.middle = required;
+        legend.scale.high = o.high.value_or(4 * required);
+    } else {
+        legend.scale.low = o.low.value_or(0);
+        legend.scale.high = o.high.value_or(high);
+    }
+    legend.share = volumeShares(check, value, legend.scale, 24);
+    scene.meshes.push_back(resultMesh(check, value, legend.scale, o.loadCase, o.deformation));
+    const bool worstIsLow = o.quantity == Quantity::safetyFactor;
+    const std::size_t worst = worstIsLow ? lowest : highest;
+    Vec3 at = check.mesh.position[worst];
+    if (o.deformation > 0 && o.loadCase >= 0) at += o.deformation * check.cases[o.loadCase].displacement[worst];
+    const std::string u = unit(o.quantity);
+    scene.labels.push_back({worstIsLow ? render::Label::Role::minimum : render::Label::Role::maximum, at,
+                            worstIsLow ? "lowest" : "highest",
+                            formatNumber(value[worst], 3) + (u.empty() ? "" : " " + u)});
+    if (findings)
+        for (const Finding& f : findings->findings)
+            if (f.id == o.selectedFinding)
+                scene.labels.push_back(
+                    {render::Label::Role::finding, f.position, formatNumber(f.peak, 3) + " MPa, " + f.place, f.id});
+    scene.caption = title(o.quantity);
+    scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
+    scene.captionDetail += o.deformation > 0 && o.loadCase >= 0
+                               ? " · shape deformed × " + formatNumber(o.deformation, 3)
+                               : " · true shape";
+}
+
+}  // namespace
+
+const char* title(Quantity q) {
+    return q == Quantity::vonMises ? "von Mises" : q == Quantity::safetyFactor ? "safety factor" : "displacement";
+}
+const char* unit(Quantity q) {
+    return q == Quantity::vonMises ? "MPa" : q == Quantity::safetyFactor ? "" : "mm";
+}
+
+double quantityAt(const Project& project, const CheckResult& check, Quantity q, int loadCase, std::size_t node) {
+    if (q == Quantity::displacement) {
+        if (loadCase >= 0) return check.cases[loadCase].displacement[node].norm();
+        double worst = 0;
+        for (const auto& c : check.cases) worst = std::max(worst, c.displacement[node].norm());
+        return worst;
+    }
+    const double vonMises = loadCase < 0 ? check.envelope.vonMises[node] : check.cases[loadCase].vonMises[node];
+    if (q == Quantity::vonMises) return vonMises;
+    return std::min(assess::safetyFactor(project.part.material.yieldStrength, vonMises), 999.0);
+}
+
+double automaticDeformation(const CheckResult& check, int loadCase) {
+    if (loadCase < 0 || loadCase >= static_cast<int>(check.cases.size()) ||
+        !(check.cases[loadCase].maxDisplacement > 0))
+        return 0;
+    Box3 box;
+    for (const Vec3& p : check.mesh.position) box.include(p);
+    const double wanted = 0.05 * box.diagonal() / check.cases[loadCase].maxDisplacement;
+    const double power = std::pow(10, std::floor(std::log10(wanted)));
+    const double lead = wanted / power;
+    return power * (lead < 2 ? 1 : lead < 5 ? 2 : 5);
+}
+
+std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& o,
+                                               const SurfaceResult* surface, const CheckResult* check,
+                                               const FindingsResult* findings) {
+    auto scene = std::make_shared<render::Scene>();
+    const auto field = project.field();
+    scene->bounds = field ? field->designSpace : project.part.designSpace;
+    if (o.show == Show::check && check) {
+        showCheck(project, *check, findings, o, *scene);
+        if (o.loads) addLoads(project.part, o.loadCase, *scene);
+        return scene;
+    }
+    if (o.show == Show::deviation && surface && surface->deviation.size() == surface->mesh.position.size()) {
+        auto& legend = scene->legend;
+        legend.shown = true;
+        legend.title = "deviation";
+        legend.unit = "mm";
+        legend.scale.ramp = render::Ramp::deviation;
+        legend.scale.low = o.low.value_or(0);
+        legend.scale.high = o.high.value_or(std::max(3 * surface->deviationRms, 1e-3));
+        legend.scale.bands = o.bands;
+        std::vector<Colour> colours(surface->deviation.size());
+        for (std::size_t v = 0; v < colours.size(); ++v) colours[v] = legend.scale.colour(surface->deviation[v]);
+        auto mesh = plasterMesh(*surface, &colours);
+        for (auto v : mesh.source) mesh.value.push_back(surface->deviation[v]);
+        scene->meshes.push_back(std::move(mesh));
+        scene->caption = "Deviation";
+        scene->captionDetail = "distance to the raw iso-surface";
+        return scene;
+    }
+    const bool cells = o.show == Show::field || !surface;
+    if (cells && field) {
+        scene->meshes.push_back(cellMesh(*field, recipe.threshold));
+        scene->caption = "Density field";
+        scene->captionDetail = "cells at or above " + formatNumber(recipe.threshold, 3);
+    } else if (surface) {
+        scene->meshes.push_back(plasterMesh(*surface, nullptr));
+        addMachinedEdges(surface->mesh, *scene);
+        scene->caption = "Surface";
+        scene->captionDetail = "interfaces tinted";
+    }
+    if (o.outline) addBox(scene->bounds, *scene);
+    if (o.show == Show::duty && o.loads) {
+        addLoads(project.part, std::max(o.loadCase, 0), *scene);
+        scene->caption = "Duty";
+        if (!project.part.loadCases.empty())
+            scene->captionDetail = project.part.loadCases[std::max(o.loadCase, 0)].name;
+    }
+    return scene;
+}
+
+}  // namespace escultura::report

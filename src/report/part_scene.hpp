@@ -1,0 +1,42 @@
+/// @file report/part_scene.hpp
+/// Scenes made from a project's results: what the view and the report show.
+
+#pragma once
+#include <memory>
+
+#include "project/project.hpp"
+#include "render/scene.hpp"
+
+namespace escultura::report {
+
+enum class Show { duty, field, surface, deviation, check };
+enum class Quantity { vonMises, safetyFactor, displacement };
+
+struct SceneOptions {
+    Show show = Show::surface;
+    int loadCase = -1;  ///< -1: envelope
+    Quantity quantity = Quantity::vonMises;
+    double deformation = 0;           ///< factor on the displacements; 0: undeformed
+    std::optional<double> low, high;  ///< clamped range of the colours
+    int bands = 0;
+    bool loads = true;            ///< arrows, rings and their words
+    bool outline = true;          ///< machined edges and the design space's box
+    std::string selectedFinding;  ///< id of a finding to point at
+};
+
+/// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.
+double automaticDeformation(const project::CheckResult& check, int loadCase);
+
+/// The quantity at a node: of a case, or the worst over all cases. MPa, 1 or mm
+double quantityAt(const project::Project& project, const project::CheckResult& check, Quantity quantity, int loadCase,
+                  std::size_t node);
+const char* title(Quantity quantity);
+const char* unit(Quantity quantity);
+
+/// @param surface, check, findings  what to show; those the view needs may be out of date, but not null
+std::shared_ptr<const render::Scene> makeScene(const project::Project& project, const project::Recipe& recipe,
+                                               const SceneOptions& options, const project::SurfaceResult* surface,
+                                               const project::CheckResult* check,
+                                               const project::FindingsResult* findings);
+
+}  // namespace escultura::report

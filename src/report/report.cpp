@@ -1,0 +1,446 @@
+#include "report/report.hpp"
+
+#include <QAbstractTextDocumentLayout>
+#include <QBuffer>
+#include <QImage>
+#include <QPageSize>
+#include <QPainter>
+#include <QPdfWriter>
+#include <QTextDocument>
+#include <QUrl>
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "base/digest.hpp"
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+#include "exchange/writers.hpp"
+#include "render/overlay.hpp"
+#include "report/part_scene.hpp"
+
+namespace escultura::report {
+namespace {
+
+using namespace escultura::project;
+namespace fs = std::filesystem;
+
+std::string escaped(const std::string& text) {
+    std::string out;
+    for (char c : text) {
+        if (c == '&')
+            out += "&amp;";
+        else if (c == '<')
+            out += "&lt;";
+        else if (c == '>')
+            out += "&gt;";
+        else if (c == '"')
+            out += "&quot;";
+        else
+            out += c;
+    }
+    return out;
+}
+
+std::string num(double v, int digits = 4) {
+    return formatNumber(v, digits);
+}
+
+std::string vec(const Vec3& v, int digits = 4) {
+    auto part = [&](double x) {
+        return std::abs(x) < 1e-6 * v.cwiseAbs().maxCoeff() ? std::string("0") : num(x, digits);
+    };
+    return part(v[0]) + ", " + part(v[1]) + ", " + part(v[2]);
+}
+
+class Html {
+  public:
+    void heading(int number, const std::string& title) {
+        out_ += "<h2>" + std::to_string(number) + "&nbsp; " + escaped(title) + "</h2>\n";
+    }
+    void paragraph(const std::string& text) { out_ += "<p>" + escaped(text) + "</p>\n"; }
+    void table(const std::vector<std::string>& head, const std::vector<std::vector<std::string>>& rows) {
+        out_ += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
+        for (const auto& h : head) out_ += "<th align=\"left\">" + escaped(h) + "</th>";
+        out_ += "</tr></thead>\n";
+        for (const auto& row : rows) {
+            out_ += "<tr>";
+            for (const auto& cell : row) out_ += "<td>" + escaped(cell) + "</td>";
+            out_ += "</tr>\n";
+        }
+        out_ += "</table>\n";
+    }
+    void picture(const std::string& name, const std::string& caption) {
+        out_ += "<p class=\"picture\"><img src=\"pictures/" + name + ".png\" width=\"640\" alt=\"" + escaped(caption) +
+                "\"/><br/><small>" + escaped(caption) + "</small></p>\n";
+    }
+    void raw(const std::string& html) { out_ += html; }
+    const std::string& text() const { return out_; }
+
+  private:
+    std::string out_;
+};
+
+void reason(Html& h, const Variant& v, Stage stage) {
+    const auto at = v.reasons.find(static_cast<int>(stage));
+    if (at != v.reasons.end() && !at->second.empty()) h.paragraph("Reason: " + at->second);
+}
+
+bool has(const std::vector<std::string>& pictures, const std::string& name) {
+    return std::find(pictures.begin(), pictures.end(), name) != pictures.end();
+}
+
+void dutyChapter(Html& h, const Project& p, const Variant& v) {
+    h.heading(1, "Duty");
+    if (!p.part.description.empty()) h.paragraph(p.part.description);
+    const auto& m = p.part.material;
+    h.table(
+        {"Material", "Young's modulus", "Poisson's ratio", "Density", "Yield strength", "Source of the yield strength"},
+        {{m.name, num(m.youngsModulus, 6) + " MPa", num(m.poissonsRatio), num(m.density * 1e9) + " kg/m³",
+          num(m.yieldStrength) + " MPa", m.yieldSource}});
+    if (!p.part.optimisedWith.empty())
+        h.paragraph("The optimisation used another material: " + p.part.optimisedWith + ".");
+    std::vector<std::vector<std::string>> rows;
+    for (const Interface& i : p.part.interfaces)
+        rows.push_back({i.name,
+                        i.kind == Interface::Kind::bore   ? "bore"
+                        : i.kind == Interface::Kind::boss ? "boss"
+                                                          : "pad",
+                        vec(i.origin), vec(i.axis), num(i.length), i.boreDiameter > 0 ? num(i.boreDiameter) : "none",
+                        i.ringDiameter > 0 ? num(i.ringDiameter) : "none"});
+    h.table({"Interface", "Kind", "Start, mm", "Axis", "Length, mm", "Bore, mm", "Ring, mm"}, rows);
+    rows.clear();
+    for (const LoadCase& c : p.part.loadCases)
+        for (const Load& l : c.loads) {
+            std::string on;
+            for (const auto& i : l.on.interfaces) on += (on.empty() ? "" : ", ") + i;
+            rows.push_back({c.name, l.kind == Load::Kind::bearing ? "bearing" : "force", on + " (" + l.on.face + ")",
+                            l.force.norm() > 0 ? vec(l.force) : "none",
+                            l.moment.norm() > 0 ? vec(l.moment / 1000) : "none",
+                            l.sharedTotal ? "total, shared" : "each"});
+        }
+    h.table({"Load case", "Kind", "Acts on", "Force, N", "Moment, N m", "Share"}, rows);
+    rows.clear();
+    for (const Support& s : p.part.supports) {
+        std::string on;
+        for (const auto& i : s.on.interfaces) on += (on.empty() ? "" : ", ") + i;
+        rows.push_back({s.kind, on + " (" + s.on.face + ")"});
+    }
+    h.table({"Support", "Acts on"}, rows);
+    reason(h, v, Stage::duty);
+}
+
+void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    h.heading(2, "Field");
+    const auto field = p.field();
+    const ThresholdFigures t = thresholdFigures(p.part, *field, v.recipe.threshold);
+    std::string cut;
+    for (const auto& i : t.cutOff) cut += (cut.empty() ? "" : ", ") + i;
+    h.paragraph("Density field of " + std::to_string(field->field.cells[0]) + " × " +
+                std::to_string(field->field.cells[1]) + " × " + std::to_string(field->field.cells[2]) + " cells of " +
+                vec(field->field.spacing, 3) + " mm.");
+    h.table({"Threshold", "Volume kept", "Share of the design space", "Mass", "Pieces", "Interfaces connected",
+             "Largest threshold that connects all"},
+            {{num(t.threshold), num(t.volume / 1000) + " cm³", num(100 * t.share, 3) + " %", num(t.mass, 3) + " kg",
+              std::to_string(t.pieces),
+              std::to_string(t.connected.size()) + " of " + std::to_string(t.connected.size() + t.cutOff.size()) +
+                  (cut.empty() ? "" : "; cut off: " + cut),
+              field->largestConnectingThreshold >= 0 ? num(field->largestConnectingThreshold) : "none"}});
+    reason(h, v, Stage::field);
+    if (has(pictures, "field")) h.picture("field", "Cells kept at the threshold");
+    h.heading(3, "Surface");
+    const auto s = p.surface(v.recipe);
+    if (!s) {
+        h.paragraph("Out of date or not built yet.");
+        return;
+    }
+    h.table({"Smoothing", "Volume", "Asked volume", "Mass", "Triangles", "Pieces", "Handles", "Closed", "Deviation RMS",
+             "Deviation max"},
+            {{num(v.recipe.smoothing) + " mm", num(s->measures.volume / 1000, 5) + " cm³",
+              num(s->askedVolume / 1000, 5) + " cm³", num(s->measures.volume * p.part.material.density) + " kg",
+              std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
+              std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
+              num(s->deviationMax, 3) + " mm"}});
+    h.paragraph(
+        "Deviation is measured on the free surface more than two cells away from interfaces and empty volumes, where "
+        "the shape follows the field.");
+    std::vector<std::vector<std::string>> rows;
+    for (const BoreFigure& b : s->bores)
+        rows.push_back({b.interface, num(b.nominal, 5) + " mm", num(b.measured, 5) + " mm", num(b.error, 2) + " mm"});
+    if (!rows.empty()) h.table({"Bore", "Nominal", "Measured", "Largest error"}, rows);
+    reason(h, v, Stage::surface);
+    if (has(pictures, "surface")) h.picture("surface", "Surface with interfaces");
+    h.heading(4, "Rebuild");
+    h.paragraph(
+        "The geometry that is checked is the implicit solid with its exact interfaces; an editable solid with machined "
+        "features for CAD is not part of this version.");
+    reason(h, v, Stage::rebuild);
+}
+
+void checkChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    h.heading(5, "Check");
+    const auto c = p.check(v.recipe);
+    if (!c) {
+        h.paragraph("Out of date or not run yet.");
+        return;
+    }
+    h.table(
+        {"Elements", "Nodes", "Unknowns", "Dihedral angles", "Scaled Jacobian, lowest", "Volume"},
+        {{std::to_string(c->mesh.tet.size()) + " quadratic tetrahedra", std::to_string(c->mesh.position.size()),
+          std::to_string(c->unknowns), num(c->quality.minDihedral, 3) + "° to " + num(c->quality.maxDihedral, 4) + "°",
+          num(c->quality.minScaledJacobian, 3), num(c->quality.volume / 1000, 5) + " cm³"}});
+    h.paragraph("Solver: " + c->solver + ".");
+    std::vector<std::vector<std::string>> rows;
+    for (const CaseResult& x : c->cases)
+        rows.push_back({x.name, num(x.minSafetyFactor, 3), num(x.maxVonMises) + " MPa", num(x.maxRawVonMises) + " MPa",
+                        num(x.maxDisplacement) + " mm", num(100 * x.energyError, 3) + " %"});
+    h.table({"Load case", "Safety factor", "von Mises, recovered", "von Mises, integration points", "Displacement",
+             "Energy error estimate"},
+            rows);
+    rows.clear();
+    for (const CaseResult& x : c->cases) {
+        char error[32];
+        std::snprintf(error, sizeof error, "%.1e", x.equilibriumError);
+        rows.push_back({x.name, vec(x.meant), vec(x.applied), vec(x.reaction), error});
+    }
+    h.table({"Load case", "Load meant, N", "Applied, N", "Reaction, N", "Equilibrium error"}, rows);
+    rows.clear();
+    for (const CaseResult& x : c->cases)
+        for (const auto& r : x.reactions) rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm())});
+    h.table({"Load case", "Interface", "Reaction, N", "Size, N"}, rows);
+    h.paragraph("Worst of all cases: safety factor " + num(c->minSafetyFactor, 3) + ", von Mises " +
+                num(c->envelope.maxVonMises) + " MPa, governed by " + c->governingCase + ".");
+    reason(h, v, Stage::check);
+    if (has(pictures, "safety-factor")) h.picture("safety-factor", "Safety factor, worst of all cases");
+    for (std::size_t i = 0; i < c->cases.size(); ++i) {
+        const std::string name = "case-" + std::to_string(i + 1);
+        if (has(pictures, name)) h.picture(name, "von Mises stress, " + c->cases[i].name);
+    }
+    h.heading(6, "Findings");
+    const auto f = p.findings(v.recipe);
+    rows.clear();
+    if (f)
+        for (const Finding& x : f->findings) {
+            const Disposition* d = dispositionOf(p, v, x.id);
+            rows.push_back({x.id, x.place, num(x.peak) + " MPa", num(x.safetyFactor, 3), x.caseName, vec(x.position),
+                            x.nearestInterface + ", " + num(x.distance, 3) + " mm",
+                            d ? d->decision + ": " + d->reason + " (" + d->by + ", " + d->date + ")" : "open"});
+        }
+    if (rows.empty())
+        h.paragraph(f ? "No hotspot above the sensitivity." : "Out of date or not looked for yet.");
+    else
+        h.table({"Id", "Class", "Peak", "Safety factor", "Load case", "Place, mm", "Nearest interface", "Disposition"},
+                rows);
+    reason(h, v, Stage::findings);
+}
+
+void releaseChapter(Html& h, const Project& p, const Variant& v) {
+    h.heading(7, "Release");
+    std::vector<std::vector<std::string>> rows;
+    for (const RequirementState& s : requirementStates(p, v.recipe, nullptr, nullptr))
+        rows.push_back({s.name, (s.atLeast ? "at least " : "at most ") + num(s.limit) + " " + s.unit,
+                        std::isnan(s.value) ? "n/a" : num(s.value) + " " + s.unit, word(s.state), s.source});
+    h.table({"Requirement", "Limit", "Value", "State", "Source"}, rows);
+    const auto blockers = releaseBlockers(p, v);
+    if (blockers.empty()) {
+        h.paragraph(
+            "Open for release: every requirement is met with fresh results and every finding has its disposition.");
+    } else {
+        h.paragraph("Not open for release:");
+        h.raw("<ul>");
+        for (const auto& b : blockers) h.raw("<li>" + escaped(b) + "</li>");
+        h.raw("</ul>\n");
+    }
+    reason(h, v, Stage::release);
+}
+
+const char* styleSheet =
+    "body{font-family:Inter,sans-serif;font-size:10pt;color:#2B2A27;}"
+    "h1{font-size:20pt;margin-bottom:2px;} h2{font-size:13pt;color:#B4532A;margin-top:18px;}"
+    "table{margin-top:6px;margin-bottom:8px;border-collapse:collapse;} "
+    "th{color:#6E695F;font-weight:normal;border-bottom:1px solid #DAD2C3;font-size:8pt;}"
+    "td{border-bottom:1px solid #EBE4D6;font-size:8.5pt;} small{color:#6E695F;}";
+
+void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
+              const std::string& footer) {
+    QPdfWriter writer(QString::fromStdString(path));
+    writer.setPageSize(QPageSize(QPageSize::A4));
+    writer.setPageMargins(QMarginsF(16, 16, 16, 18), QPageLayout::Millimeter);
+    writer.setResolution(144);
+    writer.setTitle(QString::fromStdString(footer));
+    writer.setCreator("Escultura");
+    QTextDocument document;
+    document.documentLayout()->setPaintDevice(&writer);
+    for (const auto& [name, image] : pictures)
+        document.addResource(QTextDocument::ImageResource, QUrl(QString::fromStdString("pictures/" + name + ".png")),
+                             image);
+    QString text = QString::fromStdString(html);
+    text.replace("width=\"640\"", "width=\"" + QString::number(static_cast<int>(writer.width() * 0.86)) + "\"");
+    document.setHtml(text);
+    const double footerHeight = 40;
+    document.setPageSize(QSizeF(writer.width(), writer.height() - footerHeight));
+    QPainter painter(&writer);
+    if (!painter.isActive())
+        throw InputError(
+            ErrorDetail{"The report cannot be written.", path, {}, "a folder that can be written", "the write failed"});
+    const int pages = document.pageCount();
+    for (int page = 0; page < pages; ++page) {
+        if (page) writer.newPage();
+        painter.save();
+        painter.translate(0, -page * document.pageSize().height());
+        document.drawContents(&painter, QRectF(0, page * document.pageSize().height(), document.pageSize().width(),
+                                               document.pageSize().height()));
+        painter.restore();
+        QFont font("Inter");
+        font.setPixelSize(15);
+        painter.setFont(font);
+        painter.setPen(QColor(0x6E, 0x69, 0x5F));
+        const QRectF line(0, writer.height() - footerHeight + 12, writer.width(), footerHeight - 12);
+        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(footer));
+        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages));
+    }
+}
+
+std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, render::Renderer& renderer,
+                                           Progress& progress) {
+    std::map<std::string, QImage> pictures;
+    const auto surface = p.surface(v.recipe);
+    const auto check = p.check(v.recipe);
+    const auto findings = p.findings(v.recipe);
+    constexpr int width = 1200, height = 760;
+    auto draw = [&](const std::string& name, const SceneOptions& options) {
+        progress.step("Drawing the pictures");
+        const auto scene = makeScene(p, v.recipe, options, surface.get(), check.get(), findings.get());
+        pictures[name] = render::picture(renderer, scene, render::fit(scene->bounds, width, height), width, height);
+    };
+    SceneOptions o;
+    o.show = Show::field;
+    draw("field", o);
+    if (surface) {
+        o.show = Show::surface;
+        draw("surface", o);
+    }
+    if (check) {
+        o.show = Show::check;
+        o.quantity = Quantity::safetyFactor;
+        draw("safety-factor", o);
+        o.quantity = Quantity::vonMises;
+        for (std::size_t c = 0; c < check->cases.size(); ++c) {
+            o.loadCase = static_cast<int>(c);
+            o.deformation = automaticDeformation(*check, o.loadCase);
+            draw("case-" + std::to_string(c + 1), o);
+        }
+    }
+    return pictures;
+}
+
+std::vector<exchange::NodalArray> resultArrays(const Project& p, const CheckResult& c) {
+    std::vector<exchange::NodalArray> arrays;
+    for (const CaseResult& x : c.cases) {
+        arrays.push_back(
+            {"displacement [mm] " + x.name, 3, [&x](std::size_t n, int k) { return x.displacement[n][k]; }});
+        arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
+        arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
+    }
+    const double yield = p.part.material.yieldStrength;
+    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.vonMises[n]; }});
+    arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
+                          return std::min(assess::safetyFactor(yield, c.envelope.vonMises[n]), 999.0);
+                      }});
+    arrays.push_back(
+        {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});
+    return arrays;
+}
+
+}  // namespace
+
+std::string reportHtml(const Project& project, const Variant& variant, const std::vector<std::string>& pictures) {
+    Html h;
+    h.raw("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" + escaped(project.part.name) +
+          "</title><style>" + styleSheet + "</style></head><body>\n");
+    h.raw("<h1>" + escaped(project.part.name) + "</h1><p>Static stress check, variant " + escaped(variant.name) +
+          ". Written by Escultura.</p>\n");
+    dutyChapter(h, project, variant);
+    geometryChapters(h, project, variant, pictures);
+    checkChapters(h, project, variant, pictures);
+    releaseChapter(h, project, variant);
+    h.raw("</body></html>\n");
+    return h.text();
+}
+
+void requireWritableFolder(const std::string& folder) {
+    std::error_code failed;
+    fs::create_directories(folder, failed);
+    const std::string probe = folder + "/.probe";
+    const bool ok = !failed && static_cast<bool>(std::ofstream(probe) << "x");
+    std::error_code ignored;
+    fs::remove(probe, ignored);
+    if (!ok)
+        throw InputError(ErrorDetail{"The output folder cannot be written.",
+                                     folder,
+                                     {},
+                                     "a folder that can be made and written",
+                                     failed ? failed.message() : "no permission"});
+}
+
+void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
+                  render::Renderer& renderer, const std::string& folder, Progress& progress) {
+    requireWritableFolder(folder);
+    const std::string draft = folder + "/.draft";
+    std::error_code ignored;
+    fs::remove_all(draft, ignored);
+    try {
+        fs::create_directories(draft + "/pictures");
+        const auto pictures = drawPictures(project, variant, renderer, progress);
+        std::vector<std::string> names;
+        for (const auto& [name, image] : pictures) {
+            names.push_back(name);
+            if (!image.save(QString::fromStdString(draft + "/pictures/" + name + ".png")))
+                throw InputError(
+                    ErrorDetail{"A picture cannot be written.", folder, name, "space left", "the write failed"});
+        }
+        progress.step("Writing the files");
+        exchange::writeText(draft + "/part.json", project.part.text);
+        if (const auto s = project.surface(variant.recipe))
+            exchange::writeStl(draft + "/surface.stl", s->mesh, project.part.name);
+        if (const auto c = project.check(variant.recipe))
+            exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(project, *c));
+        exchange::writeText(draft + "/summary.json", summaryJson(project, variant, timings));
+        const std::string html = reportHtml(project, variant, names);
+        exchange::writeText(draft + "/report.html", html);
+        progress.step("Writing the report");
+        writePdf(draft + "/report.pdf", html, pictures, project.part.name + ", variant " + variant.name);
+        nlohmann::json manifest = {{"format", "escultura-release"},
+                                   {"version", 1},
+                                   {"part", project.part.name},
+                                   {"variant", variant.name},
+                                   {"open_for_release", releaseBlockers(project, variant).empty()},
+                                   {"files", nlohmann::json::array()}};
+        std::vector<std::string> files;
+        for (const auto& entry : fs::recursive_directory_iterator(draft))
+            if (entry.is_regular_file()) files.push_back(fs::relative(entry.path(), draft).string());
+        std::sort(files.begin(), files.end());
+        for (const auto& f : files)
+            manifest["files"].push_back(
+                {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
+        exchange::writeText(draft + "/manifest.json", manifest.dump(2) + "\n");
+        files.push_back("manifest.json");
+        progress.check();
+        fs::create_directories(folder + "/pictures");
+        for (const auto& f : files) fs::rename(draft + "/" + f, folder + "/" + f);
+        fs::remove_all(draft);
+    } catch (const fs::filesystem_error& e) {
+        fs::remove_all(draft, ignored);
+        throw InputError(ErrorDetail{"The release folder cannot be written.",
+                                     folder,
+                                     {},
+                                     "a folder that can be written, with space left",
+                                     e.code().message()});
+    } catch (...) {
+        fs::remove_all(draft, ignored);
+        throw;
+    }
+}
+
+}  // namespace escultura::report

@@ -1,0 +1,119 @@
+/// @file shape/machined_solid.hpp
+/// A blended body cut by exact planes and cylinders: the solid of an optimised part.
+///
+///   solid = (blend of free body and added bodies, trimmed) and inside planes, minus cuts
+///
+/// Every plane and cylinder is one surface with exact distance; coincident ones share an id.
+
+#pragma once
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "shape/shape.hpp"
+
+namespace escultura::shape {
+
+/// A scalar function in space with its gradient, negative inside. Thread-safe.
+class ImplicitBody {
+  public:
+    virtual ~ImplicitBody() = default;
+    virtual double value(const Vec3& p) const = 0;
+    /// Default: central differences with a step of 1e-4 mm.
+    virtual Vec3 gradient(const Vec3& p) const;
+};
+
+/// An implicit body from a function, for tests and simple shapes.
+class FunctionBody final : public ImplicitBody {
+  public:
+    explicit FunctionBody(std::function<double(const Vec3&)> function) : function_(std::move(function)) {}
+    double value(const Vec3& p) const override { return function_(p); }
+
+  private:
+    std::function<double(const Vec3&)> function_;
+};
+
+/// A round bar with rounded rims: union material of bosses and pads. Exact distance.
+struct RoundBar {
+    Vec3 start = Vec3::Zero();  ///< centre of the first end, mm
+    Vec3 axis = Vec3::UnitX();  ///< unit vector
+    double length = 0, radius = 0, rounding = 0;
+    double distance(const Vec3& p) const;
+    Vec3 gradient(const Vec3& p) const;
+};
+
+/// A half-space or an infinite cylinder.
+struct Primitive {
+    enum class Kind { plane, cylinder } kind = Kind::plane;
+    Vec3 point = Vec3::Zero();
+    Vec3 axis = Vec3::UnitX();  ///< unit normal (distance grows along it) or unit axis
+    double radius = 0;
+    double distance(const Vec3& p) const;
+    Vec3 gradient(const Vec3& p) const;
+};
+
+/// Polynomial smooth minimum (C1): equals min(a, b) where |a - b| >= radius, at most radius/4 below it elsewhere.
+double smoothMinimum(double a, double b, double radius);
+
+/// See the file's comment. Build it with the add functions, then use it as a Shape.
+class MachinedSolid final : public Shape {
+  public:
+    /// @param body    free body; null: everything (then at least the inside planes must bound the solid)
+    /// @param bounds  a box that holds the solid
+    MachinedSolid(std::shared_ptr<const ImplicitBody> body, const Box3& bounds);
+
+    /// Adds kept material, blended into the body with the given radius (mm, >= 0).
+    void addBar(const RoundBar& bar, double blendRadius);
+    /// Trims the body (kept material included) to the negative side of a primitive with the edges broken: a smooth
+    /// maximum of the given radius. The trimmed faces belong to the free surface.
+    void addTrim(const Primitive& primitive, double radius);
+    /// The solid lies on the negative side of this primitive. @return surface id
+    int addInside(const Primitive& primitive);
+    /// Removes the intersection of the given primitives' negative sides (a capped cylinder: cylinder and two planes).
+    /// @return surface ids, one a primitive
+    std::vector<int> addCut(const std::vector<Primitive>& primitives);
+
+    Sample evaluate(const Vec3& p) const override;
+    int surfaceCount() const override { return static_cast<int>(surfaces_.size()); }
+    double surfaceValue(int surface, const Vec3& p) const override;
+    Vec3 surfaceGradient(int surface, const Vec3& p) const override;
+    Box3 bounds() const override { return bounds_; }
+    const Primitive& primitive(int surface) const { return surfaces_[surface].primitive; }
+    double bodyValue(const Vec3& p) const;
+
+  private:
+    struct Surface {
+        Primitive primitive;
+        double outward = 1;  // sign that makes the function grow out of the solid
+    };
+    struct Reference {
+        int surface;
+        double sign;  // +1: the primitive's own distance is negative inside the removed or kept region
+    };
+    struct Bar {
+        RoundBar bar;
+        double blend;
+        Vec3 centre;
+        double reach;  // radius of the bar's bounding sphere
+        /// Whether the bar is so far away that it cannot change the value v of what is there already.
+        bool isBeyond(const Vec3& p, double v) const {
+            const double limit = v + blend + reach;
+            return limit <= 0 || (p - centre).squaredNorm() > limit * limit;
+        }
+    };
+    Reference intern(const Primitive& primitive, double outward);
+
+    std::shared_ptr<const ImplicitBody> body_;
+    Box3 bounds_;
+    struct Trim {
+        Primitive primitive;
+        double radius;
+    };
+    std::vector<Bar> bars_;
+    std::vector<Trim> trims_;
+    std::vector<Surface> surfaces_;  // index 0: the free body
+    std::vector<Reference> inside_;
+    std::vector<std::vector<Reference>> cuts_;
+};
+
+}  // namespace escultura::shape

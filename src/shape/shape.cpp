@@ -1,0 +1,31 @@
+#include "shape/shape.hpp"
+
+#include <Eigen/Dense>
+
+namespace escultura::shape {
+
+bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius) {
+    const Vec3 start = p;
+    const double tolerance = 1e-9 * std::max(1.0, radius);
+    for (int iteration = 0; iteration < 20; ++iteration) {
+        // unused rows stay zero with a unit diagonal, so that one 3x3 system serves one to three surfaces
+        Mat3 g = Mat3::Zero(), gram = Mat3::Identity();
+        Vec3 f = Vec3::Zero();
+        for (int i = 0; i < count; ++i) {
+            f[i] = shape.surfaceValue(surfaces[i], p);
+            g.row(i) = shape.surfaceGradient(surfaces[i], p).transpose();
+        }
+        if (f.cwiseAbs().maxCoeff() < tolerance) return true;
+        for (int i = 0; i < count; ++i)
+            for (int j = 0; j < count; ++j) gram(i, j) = g.row(i).dot(g.row(j)) + (i == j ? 1e-12 : 0.0);
+        Vec3 step = -g.transpose() * gram.inverse() * f;
+        if (!step.allFinite()) return false;
+        const double length = step.norm();
+        if (length > 0.5 * radius) step *= 0.5 * radius / length;
+        p += step;
+        if ((p - start).norm() > radius) return false;
+    }
+    return false;
+}
+
+}  // namespace escultura::shape

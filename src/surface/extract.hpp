@@ -1,0 +1,35 @@
+/// @file surface/extract.hpp
+/// A closed triangle surface from a Shape: the boundary of the stuffed lattice, with machined edges sharp.
+
+#pragma once
+#include "base/progress.hpp"
+#include "lattice/tet_complex.hpp"
+#include "shape/shape.hpp"
+#include "surface/tri_mesh.hpp"
+
+namespace escultura::surface {
+
+/// Extracts the boundary; every vertex lies on the surfaces that own it within 1e-8 mm.
+/// @param spacing  lattice spacing, mm: triangles have edges of about half to one of it
+/// @param sharpEdges  move vertices onto machined edges; off for raw iso-surfaces
+/// @throws InputError when the shape is empty
+/// @param vertexSurfaces  receives the surfaces of each vertex; may be null
+TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, Progress& progress,
+                       std::vector<lattice::SurfaceSet>* vertexSurfaces = nullptr);
+
+/// Moves the vertices of a surface onto a slightly changed shape with the same surfaces; a vertex that cannot follow
+/// within `reach` (mm) stays.
+void followShape(const shape::Shape& shape, const std::vector<lattice::SurfaceSet>& vertexSurfaces, double reach,
+                 TriMesh& mesh);
+
+/// The boundary of tetrahedra as a surface with owners.
+/// @param tetOfTriangle  receives the tetrahedron behind each triangle; may be null
+/// @param vertexOfMesh   receives the complex's vertex of each surface vertex; may be null
+TriMesh boundaryOf(const shape::Shape& shape, const lattice::TetComplex& complex,
+                   std::vector<std::int32_t>* tetOfTriangle, std::vector<std::int32_t>* vertexOfMesh);
+
+/// Volume of a shape by sampling, mm3: cells of the given size, each counted by the share that a plane through it at
+/// the sampled distance would fill. @throws Cancelled
+double sampledVolume(const shape::Shape& shape, double cell, Progress& progress);
+
+}  // namespace escultura::surface

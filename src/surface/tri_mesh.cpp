@@ -1,0 +1,167 @@
+#include "surface/tri_mesh.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+
+namespace escultura::surface {
+
+Measures measure(const TriMesh& mesh) {
+    Measures m;
+    Vec3 moment = Vec3::Zero();
+    struct Edge {
+        std::int32_t low, high;
+        std::int8_t direction;
+    };
+    std::vector<Edge> edges;
+    edges.reserve(mesh.triangle.size() * 3);
+    std::vector<std::int32_t> parent(mesh.position.size());
+    std::iota(parent.begin(), parent.end(), 0);
+    auto find = [&](std::int32_t a) {
+        while (parent[a] != a) a = parent[a] = parent[parent[a]];
+        return a;
+    };
+    for (const Triangle& t : mesh.triangle) {
+        const Vec3 &a = mesh.position[t[0]], &b = mesh.position[t[1]], &c = mesh.position[t[2]];
+        const double v = a.dot(b.cross(c)) / 6;
+        m.volume += v;
+        moment += v * (a + b + c) / 4;
+        m.area += 0.5 * (b - a).cross(c - a).norm();
+        for (int k = 0; k < 3; ++k) {
+            const auto p = t[k], q = t[(k + 1) % 3];
+            edges.push_back({std::min(p, q), std::max(p, q), static_cast<std::int8_t>(p < q ? 1 : -1)});
+            parent[std::max(find(p), find(q))] = std::min(find(p), find(q));
+        }
+    }
+    if (m.volume != 0) m.centroid = moment / m.volume;
+    std::sort(edges.begin(), edges.end(),
+              [](const Edge& a, const Edge& b) { return a.low != b.low ? a.low < b.low : a.high < b.high; });
+    long edgeCount = 0;
+    m.watertight = !edges.empty();
+    for (std::size_t i = 0; i < edges.size();) {
+        std::size_t j = i;
+        int balance = 0;
+        for (; j < edges.size() && edges[j].low == edges[i].low && edges[j].high == edges[i].high; ++j)
+            balance += edges[j].direction;
+        if (j - i != 2 || balance != 0) m.watertight = false;
+        ++edgeCount;
+        i = j;
+    }
+    std::vector<char> used(mesh.position.size(), 0);
+    for (const Triangle& t : mesh.triangle)
+        for (auto v : t) used[v] = 1;
+    long vertices = 0;
+    for (std::size_t v = 0; v < used.size(); ++v) {
+        vertices += used[v];
+        if (used[v] && find(static_cast<std::int32_t>(v)) == static_cast<std::int32_t>(v)) ++m.pieces;
+    }
+    const long euler = vertices - edgeCount + static_cast<long>(mesh.triangle.size());
+    m.genus = static_cast<int>((2L * m.pieces - euler) / 2);
+    return m;
+}
+
+std::vector<Vec3> cornerNormals(const TriMesh& mesh) {
+    std::vector<std::vector<std::int32_t>> around(mesh.position.size());
+    std::vector<Vec3> face(mesh.triangle.size());
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+        const Triangle& v = mesh.triangle[t];
+        face[t] = (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]);
+        for (auto w : v) around[w].push_back(static_cast<std::int32_t>(t));
+    }
+    std::vector<Vec3> normal(mesh.triangle.size() * 3);
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+        const Vec3 own = face[t].normalized();
+        for (int k = 0; k < 3; ++k) {
+            Vec3 sum = Vec3::Zero();
+            for (auto s : around[mesh.triangle[t][k]]) {
+                const bool sameOwner = mesh.owner.empty() || mesh.owner[s] == mesh.owner[t];
+                if (sameOwner || face[s].normalized().dot(own) > 0.87) sum += face[s];
+            }
+            normal[3 * t + k] = sum.norm() > 0 ? Vec3(sum.normalized()) : own;
+        }
+    }
+    return normal;
+}
+
+Vec3 closestOnTriangle(const Vec3& p, const Vec3& a, const Vec3& b, const Vec3& c) {
+    const Vec3 ab = b - a, ac = c - a, ap = p - a;
+    const double d1 = ab.dot(ap), d2 = ac.dot(ap);
+    if (d1 <= 0 && d2 <= 0) return a;
+    const Vec3 bp = p - b;
+    const double d3 = ab.dot(bp), d4 = ac.dot(bp);
+    if (d3 >= 0 && d4 <= d3) return b;
+    const double vc = d1 * d4 - d3 * d2;
+    if (vc <= 0 && d1 >= 0 && d3 <= 0) return a + d1 / (d1 - d3) * ab;
+    const Vec3 cp = p - c;
+    const double d5 = ab.dot(cp), d6 = ac.dot(cp);
+    if (d6 >= 0 && d5 <= d6) return c;
+    const double vb = d5 * d2 - d1 * d6;
+    if (vb <= 0 && d2 >= 0 && d6 <= 0) return a + d2 / (d2 - d6) * ac;
+    const double va = d3 * d6 - d5 * d4;
+    if (va <= 0 && d4 - d3 >= 0 && d5 - d6 >= 0) return b + (d4 - d3) / ((d4 - d3) + (d5 - d6)) * (c - b);
+    const double denominator = 1 / (va + vb + vc);
+    return a + ab * (vb * denominator) + ac * (vc * denominator);
+}
+
+TriangleTree::TriangleTree(const TriMesh& mesh)
+    : mesh_(mesh), order_(mesh.triangle.size()), centre_(mesh.triangle.size()) {
+    std::iota(order_.begin(), order_.end(), 0);
+    for (std::size_t t = 0; t < centre_.size(); ++t) {
+        const Triangle& v = mesh.triangle[t];
+        centre_[t] = (mesh.position[v[0]] + mesh.position[v[1]] + mesh.position[v[2]]) / 3;
+    }
+    if (order_.empty()) return;
+    nodes_.reserve(2 * order_.size());
+    nodes_.push_back({});
+    build(0, 0, static_cast<std::int32_t>(order_.size()));
+}
+
+void TriangleTree::build(std::int32_t node, std::int32_t begin, std::int32_t end) {
+    Box3 box, centres;
+    for (auto i = begin; i < end; ++i) {
+        for (auto v : mesh_.triangle[order_[i]]) box.include(mesh_.position[v]);
+        centres.include(centre_[order_[i]]);
+    }
+    nodes_[node] = {box, begin, end - begin};
+    if (end - begin <= 6) return;
+    int axis = 0;
+    centres.size().maxCoeff(&axis);
+    const auto middle = begin + (end - begin) / 2;
+    std::nth_element(order_.begin() + begin, order_.begin() + middle, order_.begin() + end, [&](auto a, auto b) {
+        return centre_[a][axis] != centre_[b][axis] ? centre_[a][axis] < centre_[b][axis] : a < b;
+    });
+    const auto child = static_cast<std::int32_t>(nodes_.size());
+    nodes_[node].first = child;
+    nodes_[node].count = 0;
+    nodes_.push_back({});
+    nodes_.push_back({});
+    build(child, begin, middle);
+    build(child + 1, middle, end);
+}
+
+double TriangleTree::distance(const Vec3& p, double limit) const {
+    if (nodes_.empty()) return limit;
+    double best = limit < 1e150 ? limit * limit : limit;
+    auto boxDistance = [&](const Box3& b) { return (b.low - p).cwiseMax(p - b.high).cwiseMax(0.0).squaredNorm(); };
+    std::vector<std::int32_t> stack{0};
+    while (!stack.empty()) {
+        const Node& n = nodes_[stack.back()];
+        stack.pop_back();
+        if (boxDistance(n.box) >= best) continue;
+        if (n.count > 0) {
+            for (auto i = n.first; i < n.first + n.count; ++i) {
+                const Triangle& t = mesh_.triangle[order_[i]];
+                best = std::min(
+                    best, (closestOnTriangle(p, mesh_.position[t[0]], mesh_.position[t[1]], mesh_.position[t[2]]) - p)
+                              .squaredNorm());
+            }
+            continue;
+        }
+        const bool firstNearer = boxDistance(nodes_[n.first].box) < boxDistance(nodes_[n.first + 1].box);
+        stack.push_back(firstNearer ? n.first + 1 : n.first);
+        stack.push_back(firstNearer ? n.first : n.first + 1);
+    }
+    return std::sqrt(best);
+}
+
+}  // namespace escultura::surface
