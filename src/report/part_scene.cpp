@@ -291,7 +291,9 @@ void showCheck(const Project& project, const CheckResult& check, const FindingsR
     scene.caption = title(o.quantity);
     scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
     scene.captionDetail += o.deformation > 0 && o.loadCase >= 0
-                               ? " · shape deformed × " + formatNumber(o.deformation, 3)
+                               ? " · shape deformed × " + (o.deformation == std::round(o.deformation)
+                                                               ? std::to_string(static_cast<int>(o.deformation))
+                                                               : formatNumber(o.deformation, 3))
                                : " · true shape";
 }
 

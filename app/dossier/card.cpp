@@ -1,0 +1,150 @@
+#include "dossier/card.hpp"
+
+#include <QKeyEvent>
+#include <QMouseEvent>
+#include <QStyle>
+
+#include "theme/theme.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+namespace {
+/// A text box that hands over its text when it loses the focus.
+class ReasonBox : public QPlainTextEdit {
+  public:
+    using QPlainTextEdit::QPlainTextEdit;
+    std::function<void()> leave;
+
+  protected:
+    void focusOutEvent(QFocusEvent* e) override {
+        QPlainTextEdit::focusOutEvent(e);
+        if (leave) leave();
+    }
+};
+}  // namespace
+
+Card::Card(Session& session, project::Stage stage, QWidget* parent) : QFrame(parent), session_(session), stage_(stage) {
+    setObjectName("card");
+    setFocusPolicy(Qt::TabFocus);
+    setAccessibleName(project::name(stage));
+    auto* outer = new QVBoxLayout(this);
+    outer->setContentsMargins(12, 9, 12, 9);
+    outer->setSpacing(2);
+    auto* header = new QHBoxLayout;
+    header->setSpacing(10);
+    auto* number = label(QString::number(static_cast<int>(stage) + 1), "number");
+    number->setFixedWidth(10);
+    auto* title = label(project::name(stage), "title");
+    state_ = label("");
+    state_->setAlignment(Qt::AlignRight);
+    for (auto* l : {number, title, state_}) {
+        l->setTextInteractionFlags(Qt::NoTextInteraction);
+        l->setWordWrap(false);
+    }
+    header->addWidget(number);
+    header->addWidget(title);
+    header->addWidget(state_, 1);
+    outer->addLayout(header);
+    summary_ = label("", "muted");
+    summary_->setTextInteractionFlags(Qt::NoTextInteraction);
+    summary_->setContentsMargins(20, 0, 0, 0);
+    outer->addWidget(summary_);
+    bodyWidget_ = new QWidget;
+    bodyLayout_ = new QVBoxLayout(bodyWidget_);
+    bodyLayout_->setContentsMargins(0, 8, 0, 0);
+    bodyLayout_->setSpacing(8);
+    outer->addWidget(bodyWidget_);
+    bodyWidget_->hide();
+}
+
+void Card::addReason() {
+    auto* box = new ReasonBox;
+    box->setObjectName(QString("reason%1").arg(static_cast<int>(stage_) + 1));
+    box->setPlaceholderText("Reason: why this setting? Goes into the report.");
+    box->setFixedHeight(46);
+    box->setTabChangesFocus(true);
+    box->leave = [this, box] {
+        if (!session_.hasProject()) return;
+        const std::string text = box->toPlainText().toStdString();
+        const auto& reasons = session_.variant().reasons;
+        const auto at = reasons.find(static_cast<int>(stage_));
+        if ((at == reasons.end() ? std::string() : at->second) == text) return;
+        session_.edit("Reason",
+                      [&](project::Project& p) { p.variants[p.open].reasons[static_cast<int>(stage_)] = text; });
+    };
+    reason_ = box;
+    bodyLayout_->addWidget(box);
+}
+
+QPushButton* Card::addAction(const QString& text, const char* objectName) {
+    addReason();
+    auto* button = new QPushButton(text);
+    button->setObjectName(objectName);
+    button->setProperty("primary", true);
+    auto* row = new QHBoxLayout;
+    row->addWidget(button);
+    row->addStretch();
+    bodyLayout_->addLayout(row);
+    return button;
+}
+
+void Card::setOpen(bool open) {
+    open_ = open;
+    bodyWidget_->setVisible(open);
+    summary_->setVisible(!open);
+    setProperty("open", open);
+    style()->unpolish(this);
+    style()->polish(this);
+    if (open) refresh();
+}
+
+QString Card::state(QColor& colour) const {
+    switch (session_.freshness(stage_)) {
+        case Freshness::fresh:
+            colour = theme::teal;
+            return "fresh";
+        case Freshness::outOfDate:
+            colour = theme::ochre;
+            return "◐ out of date";
+        case Freshness::missing:
+            colour = theme::muted;
+            return "not run yet";
+    }
+    return {};
+}
+
+void Card::refresh() {
+    if (!session_.hasProject()) return;
+    QColor colour = theme::muted;
+    const QString text = state(colour);
+    state_->setText(theme::coloured(text, colour));
+    summary_->setText(summary());
+    if (!open_) return;
+    refreshBody();
+    if (reason_ && !reason_->hasFocus()) {
+        const auto& reasons = session_.variant().reasons;
+        const auto at = reasons.find(static_cast<int>(stage_));
+        reason_->setPlainText(at == reasons.end() ? QString() : QString::fromStdString(at->second));
+    }
+}
+
+void Card::mousePressEvent(QMouseEvent* e) {
+    if (e->position().y() < 34 || !open_) emit headerClicked();
+}
+
+void Card::keyPressEvent(QKeyEvent* e) {
+    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
+        emit headerClicked();
+    else
+        QFrame::keyPressEvent(e);
+}
+
+QString figures(const QList<QPair<QString, QString>>& pairs) {
+    QString html = "<table width='100%' cellspacing='0' cellpadding='2'>";
+    for (const auto& [name, value] : pairs)
+        html += "<tr><td style='color:#6E695F'>" + name + "</td><td align='right'>" + value + "</td></tr>";
+    return html + "</table>";
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,59 @@
+#include "dossier/dossier.hpp"
+
+#include <QScrollBar>
+#include <QTimer>
+
+#include "dossier/cards.hpp"
+
+namespace escultura::app {
+
+using project::Stage;
+
+Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
+    setObjectName("dossier");
+    setWidgetResizable(true);
+    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    setFixedWidth(364);
+    auto* duty = new DutyCard(session);
+    auto* field = new FieldCard(session);
+    auto* surface = new SurfaceCard(session);
+    auto* rebuild = new RebuildCard(session);
+    auto* check = new CheckCard(session);
+    auto* findings = new FindingsCard(session);
+    auto* release = new ReleaseCard(session);
+    cards_ = {duty, field, surface, rebuild, check, findings, release};
+    auto* column = new QWidget;
+    auto* layout = new QVBoxLayout(column);
+    layout->setContentsMargins(12, 8, 8, 8);
+    layout->setSpacing(6);
+    for (Card* c : cards_) {
+        layout->addWidget(c);
+        connect(c, &Card::headerClicked, this, [this, c] {
+            if (c->isOpen())
+                c->setOpen(false);
+            else
+                openCard(c->stage());
+        });
+    }
+    layout->addStretch();
+    setWidget(column);
+    connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
+    connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
+    connect(surface, &SurfaceCard::showDeviation, this, &Dossier::showDeviation);
+    connect(surface, &SurfaceCard::exportSurface, this, &Dossier::exportSurface);
+    connect(findings, &FindingsCard::findingChosen, this, &Dossier::findingChosen);
+    connect(release, &ReleaseCard::writeRelease, this, &Dossier::writeRelease);
+}
+
+void Dossier::openCard(Stage stage) {
+    for (Card* c : cards_) c->setOpen(c->stage() == stage);
+    Card* card = cards_[static_cast<int>(stage)];
+    QTimer::singleShot(0, this, [this, card] { ensureWidgetVisible(card, 0, 0); });
+    emit cardOpened(stage);
+}
+
+void Dossier::refresh() {
+    for (Card* c : cards_) c->refresh();
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,26 @@
+#include <QApplication>
+#include <QFileInfo>
+#include <cstdio>
+
+#include "main_window.hpp"
+#include "theme/theme.hpp"
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    QApplication::setApplicationName("Escultura");
+    QApplication::setApplicationVersion(ESCULTURA_VERSION);
+    const QStringList arguments = QApplication::arguments();
+    if (arguments.size() > 2 || arguments.contains("--help")) {
+        std::printf("usage: escultura [PART.json or PROJECT.escultura]\n");
+        return arguments.contains("--help") ? 0 : 2;
+    }
+    escultura::app::theme::apply(application);
+    escultura::app::MainWindow window;
+    window.show();
+    if (arguments.size() == 2) {
+        // a part file is built and checked at once, so that there is something to look at
+        if (!arguments[1].endsWith(".escultura")) window.runWhenOpened();
+        window.open(QFileInfo(arguments[1]).absoluteFilePath());
+    }
+    return QApplication::exec();
+}

@@ -1,0 +1,70 @@
+/// @file main_window.hpp
+/// The window: shelf, dossier, view with its bar, drawer, requirement strip.
+
+#pragma once
+#include <QMainWindow>
+
+#include "dossier/dossier.hpp"
+#include "drawer/drawer.hpp"
+#include "requirement_strip.hpp"
+#include "session.hpp"
+#include "shelf/shelf.hpp"
+#include "view/view.hpp"
+#include "view/view_bar.hpp"
+
+class QProgressBar;
+
+namespace escultura::app {
+
+class MainWindow : public QMainWindow {
+    Q_OBJECT
+  public:
+    MainWindow();
+    /// Opens a part file or a project, by its ending.
+    void open(const QString& path);
+    /// Runs surface, check and findings once the next part is open.
+    void runWhenOpened() { runWhenOpened_ = true; }
+    Session& session() { return session_; }
+    View& view() { return *view_; }
+    Dossier& dossier() { return *dossier_; }
+    ViewBar& viewBar() { return *bar_; }
+
+  protected:
+    void closeEvent(QCloseEvent* e) override;
+    void dragEnterEvent(QDragEnterEvent* e) override;
+    void dropEvent(QDropEvent* e) override;
+
+  private:
+    void makeMenus();
+    void makeFinder();
+    QWidget* makeProgress();
+    void refresh();
+    void showScene(bool refit = false);
+    void showError(const QString& message);
+    void newVariant(std::size_t from);
+    void variantMenu(std::size_t variant, const QPoint& where);
+    bool save(bool ask);
+    void exportSurface();
+    void writeRelease();
+    void selectFinding(const QString& id);
+    void cardOpened(project::Stage stage);
+
+    Session session_;
+    Shelf* shelf_;
+    Dossier* dossier_;
+    View* view_;
+    ViewBar* bar_;
+    Drawer* drawer_;
+    RequirementStrip* strip_;
+    QWidget* progress_;
+    QLabel *progressText_, *error_, *title_;
+    QProgressBar* progressBar_;
+    QTimer clock_;
+    qint64 started_ = 0;
+    QString step_, selectedFinding_;
+    std::optional<double> low_, high_;
+    QString shownKey_;
+    bool runWhenOpened_ = false, refit_ = false;
+};
+
+}  // namespace escultura::app

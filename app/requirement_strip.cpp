@@ -1,0 +1,92 @@
+#include "requirement_strip.hpp"
+
+#include <QLabel>
+#include <QPushButton>
+#include <QRegularExpression>
+#include <cmath>
+
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+
+RequirementStrip::RequirementStrip(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
+    setObjectName("requirementStrip");
+    setFixedHeight(46);
+    setStyleSheet(
+        "QFrame#requirementStrip { background: #2B2A27; border: 0; }"
+        "QFrame#requirementStrip QLabel { color: #F6F2EA; font-weight: 600; }"
+        "QFrame#requirementStrip QPushButton { background: #35332F; border: 1px solid #55514A; color: #F6F2EA; "
+        "border-radius: 6px; padding: 4px 10px; }"
+        "QFrame#requirementStrip QPushButton:hover, QFrame#requirementStrip QPushButton:focus { border-color: #C9BEAA; "
+        "}");
+    row_ = new QHBoxLayout(this);
+    row_->setContentsMargins(12, 6, 12, 6);
+    row_->setSpacing(8);
+}
+
+void RequirementStrip::refresh() {
+    while (QLayoutItem* item = row_->takeAt(0)) {
+        if (QWidget* w = item->widget()) {
+            w->hide();
+            w->deleteLater();
+        }
+        delete item;
+    }
+    row_->addWidget(new QLabel("Requirements"));
+    if (session_.hasProject()) {
+        const LastKnown k = session_.lastKnown();
+        auto add = [&](const QString& glyph, const QString& colour, const QString& text, const QString& tip,
+                       Stage stage) {
+            auto* b = new QPushButton;
+            auto* l = new QHBoxLayout(b);
+            l->setContentsMargins(10, 0, 10, 0);
+            auto* t =
+                new QLabel(QString("<span style='color:%1'>%2</span>&nbsp; <span style='font-weight:400'>%3</span>")
+                               .arg(colour, glyph, text));
+            t->setAttribute(Qt::WA_TransparentForMouseEvents);
+            l->addWidget(t);
+            b->setMinimumWidth(t->sizeHint().width() + 22);
+            b->setFixedHeight(32);
+            b->setToolTip(tip);
+            b->setAccessibleName(t->text().remove(QRegularExpression("<[^>]*>")));
+            b->setObjectName("requirement");
+            connect(b, &QPushButton::clicked, this, [this, stage] { emit evidenceAsked(stage); });
+            row_->addWidget(b);
+        };
+        for (const RequirementState& s :
+             requirementStates(session_.project(), session_.recipe(), k.surface.get(), k.check.get())) {
+            using State = RequirementState::State;
+            const QString glyph = s.state == State::met         ? "● met"
+                                  : s.state == State::notMet    ? "○ not met"
+                                  : s.state == State::outOfDate ? "◐ out of date"
+                                                                : "· not yet known";
+            const QString colour = s.state == State::met         ? "#79C7BD"
+                                   : s.state == State::notMet    ? "#F09A78"
+                                   : s.state == State::outOfDate ? "#E8B95A"
+                                                                 : "#B9B1A2";
+            const QString unit = s.unit.empty() ? "" : " " + QString::fromStdString(s.unit);
+            add(glyph, colour,
+                QString("%1 %2 %3%4 &nbsp;<b>%5</b>")
+                    .arg(QString::fromStdString(s.name), s.atLeast ? "≥" : "≤", num(s.limit), unit,
+                         std::isnan(s.value) ? "" : num(s.value)),
+                "Source: " + QString::fromStdString(s.source), s.name == "mass" ? Stage::surface : Stage::check);
+        }
+        if (const auto f = session_.project().findings(session_.recipe())) {
+            int signedCount = 0;
+            for (const auto& x : f->findings)
+                signedCount += dispositionOf(session_.project(), session_.variant(), x.id) != nullptr;
+            const bool all = signedCount == static_cast<int>(f->findings.size());
+            add(all ? "● met" : "○ not met", all ? "#79C7BD" : "#F09A78",
+                QString("findings signed &nbsp;<b>%1 of %2</b>").arg(signedCount).arg(f->findings.size()),
+                "Every finding needs a disposition", Stage::findings);
+        } else {
+            add(k.findings ? "◐ out of date" : "· not yet known", k.findings ? "#E8B95A" : "#B9B1A2", "findings signed",
+                "Every finding needs a disposition", Stage::findings);
+        }
+    }
+    row_->addStretch();
+}
+
+}  // namespace escultura::app

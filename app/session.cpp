@@ -1,0 +1,235 @@
+#include "session.hpp"
+
+#include <QDateTime>
+#include <QElapsedTimer>
+#include <QPointer>
+#include <QUndoCommand>
+
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+
+namespace escultura::app {
+
+using project::Stage;
+
+namespace {
+struct Snapshot {
+    std::vector<project::Variant> variants;
+    std::size_t open, baseline;
+    bool operator==(const Snapshot&) const = default;
+};
+Snapshot snapshot(const project::Project& p) {
+    return {p.variants, p.open, p.baseline};
+}
+void apply(project::Project& p, const Snapshot& s) {
+    p.variants = s.variants;
+    p.open = s.open;
+    p.baseline = s.baseline;
+}
+}  // namespace
+
+/// One step of the history: the variants before and after.
+class EditCommand : public QUndoCommand {
+  public:
+    EditCommand(Session& session, const QString& text, Snapshot before, Snapshot after, const QString& kind)
+        : QUndoCommand(text), session_(session), before_(std::move(before)), after_(std::move(after)), kind_(kind) {}
+    void undo() override { restore(before_); }
+    void redo() override { restore(after_); }
+    int id() const override { return kind_.isEmpty() ? -1 : 1; }
+    bool mergeWith(const QUndoCommand* other) override {
+        const auto* next = static_cast<const EditCommand*>(other);
+        if (next->kind_ != kind_) return false;
+        after_ = next->after_;
+        return true;
+    }
+
+  private:
+    void restore(const Snapshot& s) {
+        apply(*session_.project_, s);
+        session_.modified_ = true;
+        session_.remember();
+        emit session_.changed();
+    }
+    Session& session_;
+    Snapshot before_, after_;
+    QString kind_;
+};
+
+Session::Session(QObject* parent) : QObject(parent) {}
+
+Session::~Session() {
+    cancel();
+    if (worker_) {
+        worker_->wait();
+        delete worker_;
+    }
+}
+
+void Session::addLog(const QString& line) {
+    log_ << QDateTime::currentDateTime().toString("hh:mm:ss  ") + line;
+    emit logged(log_.back());
+}
+
+LastKnown Session::lastKnown(std::size_t index) const {
+    const project::Variant& v = project_->variants.at(index);
+    const auto at = last_.find(v.id);
+    LastKnown k = at == last_.end() ? LastKnown{} : at->second;
+    if (auto s = project_->surface(v.recipe)) k.surface = s;
+    if (auto c = project_->check(v.recipe)) k.check = c;
+    if (auto f = project_->findings(v.recipe)) k.findings = f;
+    return k;
+}
+
+void Session::remember() {
+    for (std::size_t i = 0; i < project_->variants.size(); ++i) last_[project_->variants[i].id] = lastKnown(i);
+}
+
+Freshness Session::freshness(Stage stage) const {
+    return freshness(project_->open, stage);
+}
+
+Freshness Session::freshness(std::size_t index, Stage stage) const {
+    const project::Recipe& r = project_->variants.at(index).recipe;
+    const LastKnown k = lastKnown(index);
+    auto state = [](bool fresh, bool known) {
+        return fresh ? Freshness::fresh : known ? Freshness::outOfDate : Freshness::missing;
+    };
+    switch (stage) {
+        case Stage::duty:
+        case Stage::field:
+            return Freshness::fresh;
+        case Stage::surface:
+        case Stage::rebuild:
+            return state(project_->surface(r) != nullptr, k.surface != nullptr);
+        case Stage::check:
+            return state(project_->check(r) != nullptr, k.check != nullptr);
+        case Stage::findings:
+        case Stage::release:
+            return state(project_->findings(r) != nullptr, k.findings != nullptr);
+    }
+    return Freshness::missing;
+}
+
+void Session::edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind) {
+    const Snapshot before = snapshot(*project_);
+    project::Project& p = *project_;
+    change(p);
+    const Snapshot after = snapshot(p);
+    apply(p, before);
+    if (before == after) return;
+    undo_.push(new EditCommand(*this, text, before, after, joinKind));
+}
+
+void Session::adopt(std::shared_ptr<project::Project> opened, const QString& path) {
+    project_ = std::move(*opened);
+    projectPath_ = path;
+    last_.clear();
+    timings_.clear();
+    undo_.clear();
+    modified_ = false;
+    remember();
+    addLog("Opened " + QString::fromStdString(project_->part.name));
+    emit projectOpened();
+    emit changed();
+}
+
+void Session::openPart(const QString& path) {
+    auto opened = std::make_shared<project::Project>();
+    work(
+        "Opening", [opened, path](Progress& progress) { *opened = project::openPart(path.toStdString(), progress); },
+        [this, opened] { adopt(opened, {}); });
+}
+
+void Session::openProject(const QString& path) {
+    auto opened = std::make_shared<project::Project>();
+    work(
+        "Opening", [opened, path](Progress&) { *opened = project::loadProject(path.toStdString()); },
+        [this, opened, path] { adopt(opened, path); });
+}
+
+void Session::saveProject(const QString& path) {
+    auto copy = std::make_shared<project::Project>(*project_);
+    work(
+        "Saving", [copy, path](Progress&) { project::saveProject(*copy, path.toStdString()); },
+        [this, path] {
+            projectPath_ = path;
+            modified_ = false;
+            addLog("Saved " + path);
+            emit changed();
+        });
+}
+
+void Session::run(Stage upTo) {
+    auto copy = std::make_shared<project::Project>(*project_);
+    auto timings = std::make_shared<std::vector<project::Timing>>();
+    work(
+        project::name(upTo),
+        [copy, timings, upTo](Progress& progress) {
+            *timings = project::run(*copy, copy->current().recipe, upTo, progress);
+        },
+        [this, timings] {
+            for (const auto& t : *timings) {
+                timings_.erase(std::remove_if(timings_.begin(), timings_.end(),
+                                              [&](const auto& old) { return old.stage == t.stage; }),
+                               timings_.end());
+                timings_.push_back(t);
+                addLog(QString("%1 done in %2 s")
+                           .arg(QString::fromStdString(t.stage))
+                           .arg(QString::fromStdString(formatNumber(t.seconds, 3))));
+            }
+            modified_ = true;
+            remember();
+            emit changed();
+        });
+}
+
+void Session::work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {
+    if (worker_) return;
+    auto clock = std::make_shared<QElapsedTimer>();
+    clock->start();
+    auto lastStep = std::make_shared<std::string>();
+    auto lastTime = std::make_shared<qint64>(-1000);
+    progress_ = std::make_shared<Progress>([this, clock, lastStep, lastTime](const std::string& step, double share) {
+        const qint64 now = clock->elapsed();
+        if (step == *lastStep && now - *lastTime < 60) return;
+        *lastStep = step;
+        *lastTime = now;
+        emit progressed(QString::fromStdString(step), share);
+    });
+    auto error = std::make_shared<QString>();
+    auto cancelled = std::make_shared<bool>(false);
+    worker_ = QThread::create([task, progress = progress_, error, cancelled] {
+        try {
+            task(*progress);
+        } catch (const Cancelled&) {
+            *cancelled = true;
+        } catch (const std::bad_alloc&) {
+            *error = "There is not enough memory for this. Use larger elements.";
+        } catch (const std::exception& e) {
+            *error = QString::fromStdString(e.what());
+        }
+    });
+    connect(worker_, &QThread::finished, this, [this, done, error, cancelled, title] {
+        worker_->deleteLater();
+        worker_ = nullptr;
+        emit busyChanged(false, title);
+        if (*cancelled) {
+            addLog(title + " cancelled; nothing was changed");
+            emit changed();
+        } else if (!error->isEmpty()) {
+            addLog(title + ": " + error->section('\n', 0, 0));
+            emit failed(*error);
+            emit changed();
+        } else {
+            done();
+        }
+    });
+    emit busyChanged(true, title);
+    worker_->start();
+}
+
+void Session::cancel() {
+    if (progress_) progress_->cancel();
+}
+
+}  // namespace escultura::app

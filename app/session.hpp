@@ -1,0 +1,89 @@
+/// @file session.hpp
+/// What the window works on: the project, its undo history, and the work that runs beside the interface.
+
+#pragma once
+#include <QObject>
+#include <QPixmap>
+#include <QThread>
+#include <QUndoStack>
+#include <functional>
+#include <map>
+#include <memory>
+#include <optional>
+
+#include "project/project.hpp"
+
+namespace escultura::app {
+
+/// What was last known of a variant: shown, marked out of date, until new results are there.
+struct LastKnown {
+    std::shared_ptr<const project::SurfaceResult> surface;
+    std::shared_ptr<const project::CheckResult> check;
+    std::shared_ptr<const project::FindingsResult> findings;
+};
+
+enum class Freshness { fresh, outOfDate, missing };
+
+class Session : public QObject {
+    Q_OBJECT
+  public:
+    explicit Session(QObject* parent = nullptr);
+    ~Session() override;
+
+    bool hasProject() const { return project_.has_value(); }
+    const project::Project& project() const { return *project_; }
+    const project::Variant& variant() const { return project_->current(); }
+    const project::Recipe& recipe() const { return variant().recipe; }
+    QUndoStack& undoStack() { return undo_; }
+    const QString& projectPath() const { return projectPath_; }
+    bool isModified() const { return modified_; }
+
+    /// Latest results of a variant (fresh ones first).
+    LastKnown lastKnown(std::size_t variant) const;
+    LastKnown lastKnown() const { return lastKnown(project_->open); }
+    Freshness freshness(project::Stage stage) const;
+    Freshness freshness(std::size_t variant, project::Stage stage) const;
+
+    /// Changes variants as one step of the history; steps of the same non-empty kind that follow each other join.
+    void edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind = {});
+
+    void openPart(const QString& path);
+    void openProject(const QString& path);
+    void saveProject(const QString& path);
+    /// Runs what is missing up to a stage on a worker thread.
+    void run(project::Stage upTo);
+    /// Runs other work on the worker thread; `done` is called on the interface thread when it succeeds.
+    void work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
+    void cancel();
+    bool isBusy() const { return worker_ != nullptr; }
+    /// Seconds of the stages of the open variant's last run.
+    const std::vector<project::Timing>& timings() const { return timings_; }
+
+    void addLog(const QString& line);
+    const QStringList& log() const { return log_; }
+
+  signals:
+    void projectOpened();
+    void changed();  ///< recipe, variants or results
+    void busyChanged(bool busy, const QString& title);
+    void progressed(const QString& step, double share);
+    void failed(const QString& message);
+    void logged(const QString& line);
+
+  private:
+    friend class EditCommand;
+    void adopt(std::shared_ptr<project::Project> project, const QString& path);
+    void remember();
+
+    std::optional<project::Project> project_;
+    QUndoStack undo_;
+    std::map<std::int64_t, LastKnown> last_;
+    std::vector<project::Timing> timings_;
+    QThread* worker_ = nullptr;
+    std::shared_ptr<Progress> progress_;
+    QString projectPath_;
+    bool modified_ = false;
+    QStringList log_;
+};
+
+}  // namespace escultura::app

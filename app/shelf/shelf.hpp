@@ -1,0 +1,31 @@
+/// @file shelf/shelf.hpp
+/// The row of variants: thumbnail, name, mass, safety factor, what is not met or out of date.
+
+#pragma once
+#include <QFrame>
+#include <QHBoxLayout>
+#include <map>
+
+#include "session.hpp"
+
+namespace escultura::app {
+
+class Shelf : public QFrame {
+    Q_OBJECT
+  public:
+    explicit Shelf(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    /// Picture of the open variant.
+    void setThumbnail(std::int64_t variant, const QImage& image);
+
+  signals:
+    void variantMenu(std::size_t variant, const QPoint& where);
+    void newVariant();
+
+  private:
+    Session& session_;
+    QHBoxLayout* row_;
+    std::map<std::int64_t, QPixmap> thumbnails_;
+};
+
+}  // namespace escultura::app

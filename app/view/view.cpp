@@ -1,0 +1,284 @@
+#include "view/view.hpp"
+
+#include <QMouseEvent>
+#include <QPainter>
+#include <cmath>
+#include <limits>
+
+#include "base/quantity.hpp"
+#include "theme/theme.hpp"
+
+namespace escultura::app {
+
+View::View(QWidget* parent) : QWidget(parent) {
+    setObjectName("view");
+    setMouseTracking(true);
+    setFocusPolicy(Qt::StrongFocus);
+    setMinimumSize(320, 240);
+    setAccessibleName("View of the part");
+    try {
+        renderer_ = std::make_unique<render::Renderer>();
+    } catch (const std::exception& e) {
+        failure_ = e.what();
+    }
+    rest_.setSingleShot(true);
+    rest_.setInterval(180);
+    connect(&rest_, &QTimer::timeout, this, [this] { redraw(false); });
+}
+
+View::~View() = default;
+
+void View::setScene(std::shared_ptr<const render::Scene> scene, bool refit) {
+    scene_ = std::move(scene);
+    if (!renderer_ || !scene_) return;
+    renderer_->setScene(scene_);
+    if (refit || !fitted_)
+        fit();
+    else
+        redraw(false);
+}
+
+void View::setNotice(const QString& notice) {
+    notice_ = notice;
+    update();
+}
+
+void View::fit() {
+    if (!scene_) return;
+    camera_ = render::fit(scene_->bounds, width(), height(), fitted_ ? camera_.direction : Vec3(-0.75, 0.75, -0.62));
+    fitted_ = true;
+    redraw(false);
+}
+
+void View::look(const Vec3& direction, const Vec3& up) {
+    if (!scene_) return;
+    camera_.up = up;
+    camera_.direction = direction.normalized();
+    camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction);
+    camera_.up = up;
+    redraw(false);
+}
+
+void View::flyTo(const Vec3& p) {
+    if (!scene_) return;
+    camera_.focus = p;
+    camera_.height = std::min(camera_.height, 0.5 * scene_->bounds.diagonal());
+    redraw(false);
+}
+
+void View::redraw(bool moving) {
+    if (!renderer_ || !scene_) return;
+    const double ratio = devicePixelRatioF();
+    frame_ = renderer_->render(camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), !moving);
+    frame_.setDevicePixelRatio(ratio);
+    if (moving) rest_.start();
+    update();
+}
+
+QImage View::thumbnail(int w, int h) {
+    if (!renderer_ || !scene_) return {};
+    render::Camera c = render::fit(scene_->bounds, w, h);
+    c.height *= 0.9;
+    return renderer_->render(c, w * 2, h * 2, true, {0xF6, 0xF2, 0xEA});
+}
+
+QImage View::picture(int w, int h) {
+    if (!renderer_ || !scene_) return {};
+    render::Camera c = camera_;
+    c.height *= std::max(1.0, (static_cast<double>(width()) / height()) / (static_cast<double>(w) / h));
+    QImage image = renderer_->render(c, w, h, true);
+    QPainter painter(&image);
+    painter.setFont(font());
+    render::paintOverlay(painter, image.size(), *scene_, c);
+    return image;
+}
+
+void View::paintEvent(QPaintEvent*) {
+    QPainter painter(this);
+    painter.fillRect(rect(), theme::paper);
+    if (!failure_.isEmpty() || !scene_) {
+        painter.setPen(theme::muted);
+        painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
+                         failure_.isEmpty()
+                             ? "Open a part file (Ctrl+O), drop one here, or start with the demo in the File menu."
+                             : failure_);
+        return;
+    }
+    painter.drawImage(QPointF(0, 0), frame_);
+    render::Scene overlay;
+    overlay.labels = scene_->labels;
+    overlay.labels.insert(overlay.labels.end(), pinned_.begin(), pinned_.end());
+    overlay.legend = scene_->legend;
+    overlay.caption = scene_->caption;
+    overlay.captionDetail = scene_->captionDetail;
+    render::paintOverlay(painter, size(), overlay, camera_);
+    const QFontMetricsF metrics(font());
+    if (scene_->legend.shown) {
+        // handles of the range: small marks at the ends of the bar
+        const auto at = render::legendLayout(size(), metrics);
+        painter.setPen(QPen(theme::ink, 1.5));
+        painter.setBrush(theme::card);
+        double yLow = at.bar.bottom(), yHigh = at.bar.top();
+        if (legendHandle_ == 1) yLow = last_.y();
+        if (legendHandle_ == 2) yHigh = last_.y();
+        for (double y :
+             {std::clamp(yLow, at.bar.top(), at.bar.bottom()), std::clamp(yHigh, at.bar.top(), at.bar.bottom())})
+            painter.drawRoundedRect(QRectF(at.bar.left() - 4, y - 3, at.bar.width() + 8, 6), 3, 3);
+    }
+    if (!notice_.isEmpty()) {
+        const QRectF box(16, 48, metrics.horizontalAdvance(notice_) + 20, metrics.height() + 10);
+        painter.setPen(QPen(QColor(0xC5, 0x8B, 0x1B), 1));
+        painter.setBrush(QColor(0xFB, 0xF1, 0xD9));
+        painter.drawRoundedRect(box, 6, 6);
+        painter.setPen(theme::ochre);
+        painter.drawText(box, Qt::AlignCenter, notice_);
+    }
+    if (!reading_.isEmpty() && !dragging_) {
+        const QRectF text = metrics.boundingRect(QRectF(0, 0, 400, 200), Qt::AlignLeft, reading_);
+        QRectF box(readingPlace_ + QPointF(16, 14), text.size() + QSizeF(20, 14));
+        if (box.right() > width() - 8) box.moveRight(readingPlace_.x() - 10);
+        if (box.bottom() > height() - 8) box.moveBottom(readingPlace_.y() - 10);
+        painter.setPen(QPen(theme::line, 1));
+        painter.setBrush(QColor(0xFF, 0xFD, 0xF8, 240));
+        painter.drawRoundedRect(box, 6, 6);
+        painter.setPen(theme::ink);
+        painter.drawText(box.adjusted(10, 7, -10, -7), Qt::AlignLeft, reading_);
+    }
+}
+
+void View::resizeEvent(QResizeEvent*) {
+    if (scene_) redraw(true);
+}
+
+void View::mousePressEvent(QMouseEvent* e) {
+    pressed_ = last_ = e->position();
+    dragging_ = false;
+    legendHandle_ = 0;
+    if (scene_ && scene_->legend.shown && e->button() == Qt::LeftButton) {
+        const auto at = render::legendLayout(size(), QFontMetricsF(font()));
+        if (at.bar.adjusted(-8, -8, 8, 8).contains(e->position())) {
+            const double x = (at.bar.bottom() - e->position().y()) / at.bar.height();
+            legendHandle_ = x < 0.5 ? 1 : 2;
+        }
+    }
+}
+
+void View::mouseMoveEvent(QMouseEvent* e) {
+    if (e->buttons() == Qt::NoButton) {
+        updateReading(e->position());
+        return;
+    }
+    const QPointF d = e->position() - last_;
+    last_ = e->position();
+    if (legendHandle_) {
+        update();
+        return;
+    }
+    if (!dragging_ && (e->position() - pressed_).manhattanLength() < 4) return;
+    dragging_ = true;
+    if ((e->buttons() & (Qt::MiddleButton | Qt::RightButton)) || (e->modifiers() & Qt::ShiftModifier)) {
+        const double scale = camera_.height / height();
+        camera_.focus += -d.x() * scale * camera_.side() + d.y() * scale * camera_.screenUp();
+    } else {
+        camera_.orbit(-d.x() * 0.008, -d.y() * 0.008);
+    }
+    redraw(true);
+}
+
+void View::mouseReleaseEvent(QMouseEvent* e) {
+    if (legendHandle_) {
+        const auto at = render::legendLayout(size(), QFontMetricsF(font()));
+        const auto& scale = scene_->legend.scale;
+        const double v = scale.valueAt(std::clamp((at.bar.bottom() - e->position().y()) / at.bar.height(), 0.0, 1.0));
+        const int handle = legendHandle_;
+        legendHandle_ = 0;
+        if ((e->position() - pressed_).manhattanLength() > 3)
+            emit rangeChosen(handle == 1 ? v : scale.low, handle == 2 ? v : scale.high);
+        update();
+        return;
+    }
+    if (!dragging_ && e->button() == Qt::LeftButton) {
+        if (const auto r = readingAt(e->position())) {
+            pinned_.push_back(
+                {render::Label::Role::reading, r->first, "", r->second.section('\n', 0, 0).toStdString()});
+            update();
+        }
+    }
+    dragging_ = false;
+}
+
+void View::mouseDoubleClickEvent(QMouseEvent* e) {
+    if (scene_ && scene_->legend.shown &&
+        render::legendLayout(size(), QFontMetricsF(font())).card.contains(e->position())) {
+        const double nan = std::numeric_limits<double>::quiet_NaN();
+        emit rangeChosen(nan, nan);
+    }
+}
+
+void View::wheelEvent(QWheelEvent* e) {
+    camera_.height = std::clamp(camera_.height * std::pow(0.999, e->angleDelta().y()), 0.5, 1e5);
+    redraw(true);
+}
+
+void View::leaveEvent(QEvent*) {
+    reading_.clear();
+    update();
+}
+
+void View::keyPressEvent(QKeyEvent* e) {
+    const double step = 0.12;
+    switch (e->key()) {
+        case Qt::Key_Left:
+            camera_.orbit(step, 0);
+            break;
+        case Qt::Key_Right:
+            camera_.orbit(-step, 0);
+            break;
+        case Qt::Key_Up:
+            camera_.orbit(0, step);
+            break;
+        case Qt::Key_Down:
+            camera_.orbit(0, -step);
+            break;
+        case Qt::Key_Plus:
+            camera_.height *= 0.85;
+            break;
+        case Qt::Key_Minus:
+            camera_.height /= 0.85;
+            break;
+        case Qt::Key_Escape:
+            pinned_.clear();
+            break;
+        default:
+            QWidget::keyPressEvent(e);
+            return;
+    }
+    redraw(true);
+}
+
+std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
+    if (!renderer_ || !scene_ || scene_->meshes.empty()) return std::nullopt;
+    const auto& mesh = scene_->meshes.front();
+    const auto hit = renderer_->pick(camera_, width(), height(), at.x(), at.y());
+    if (!hit) return std::nullopt;
+    auto n = [](double v) { return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4)); };
+    QString text;
+    if (!mesh.value.empty()) {
+        double v = 0;
+        for (int k = 0; k < 3; ++k) v += hit->weight[k] * mesh.value[mesh.triangle[hit->triangle][k]];
+        text =
+            QString("%1 %2 %3\n")
+                .arg(QString::fromStdString(scene_->legend.title), n(v), QString::fromStdString(scene_->legend.unit));
+    }
+    text += QString("x %1, y %2, z %3 mm").arg(n(hit->position[0]), n(hit->position[1]), n(hit->position[2]));
+    return std::pair{hit->position, text};
+}
+
+void View::updateReading(const QPointF& at) {
+    const auto r = readingAt(at);
+    reading_ = r ? r->second : QString();
+    readingPlace_ = at;
+    update();
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,71 @@
+/// @file view/view.hpp
+/// The view: the part, its results and loads; orbit, pan, zoom; hover reading and pinned readings.
+
+#pragma once
+#include <QImage>
+#include <QTimer>
+#include <QWidget>
+#include <memory>
+
+#include "render/overlay.hpp"
+#include "render/renderer.hpp"
+#include "report/part_scene.hpp"
+
+namespace escultura::app {
+
+class View : public QWidget {
+    Q_OBJECT
+  public:
+    explicit View(QWidget* parent = nullptr);
+    ~View() override;
+
+    void setScene(std::shared_ptr<const render::Scene> scene, bool refit);
+    /// A word over the picture when what is shown is out of date; empty: none.
+    void setNotice(const QString& notice);
+    void fit();
+    void look(const Vec3& direction, const Vec3& up = Vec3::UnitZ());
+    void flyTo(const Vec3& p);
+    /// A small picture of the present scene.
+    QImage thumbnail(int width, int height);
+    /// A picture with overlay.
+    QImage picture(int width, int height);
+    QString readingText() const { return reading_; }
+    int pinnedCount() const { return static_cast<int>(pinned_.size()); }
+    QSize sizeHint() const override { return {800, 600}; }
+
+  signals:
+    /// The user dragged a handle of the legend, or reset the range (NaN).
+    void rangeChosen(double low, double high);
+
+  protected:
+    void paintEvent(QPaintEvent*) override;
+    void resizeEvent(QResizeEvent*) override;
+    void mousePressEvent(QMouseEvent*) override;
+    void mouseMoveEvent(QMouseEvent*) override;
+    void mouseReleaseEvent(QMouseEvent*) override;
+    void mouseDoubleClickEvent(QMouseEvent*) override;
+    void wheelEvent(QWheelEvent*) override;
+    void leaveEvent(QEvent*) override;
+    void keyPressEvent(QKeyEvent*) override;
+
+  private:
+    void redraw(bool moving);
+    void updateReading(const QPointF& at);
+    std::optional<std::pair<Vec3, QString>> readingAt(const QPointF& at);
+
+    std::unique_ptr<render::Renderer> renderer_;
+    QString failure_;
+    std::shared_ptr<const render::Scene> scene_;
+    render::Camera camera_;
+    QImage frame_;
+    QTimer rest_;
+    QPointF pressed_, last_;
+    bool dragging_ = false, fitted_ = false;
+    int legendHandle_ = 0;  // 1 low, 2 high
+    double handleValue_ = 0;
+    QString reading_, notice_;
+    QPointF readingPlace_;
+    std::vector<render::Label> pinned_;
+};
+
+}  // namespace escultura::app

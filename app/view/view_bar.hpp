@@ -1,0 +1,36 @@
+/// @file view/view_bar.hpp
+/// What the view shows: thing, load case, quantity, shape, bands.
+
+#pragma once
+#include <QComboBox>
+#include <QFrame>
+#include <QPushButton>
+
+#include "report/part_scene.hpp"
+#include "session.hpp"
+
+namespace escultura::app {
+
+class ViewBar : public QFrame {
+    Q_OBJECT
+  public:
+    explicit ViewBar(Session& session, QWidget* parent = nullptr);
+    /// Lists the part's cases; enables what there are results for.
+    void refresh();
+    report::SceneOptions options() const;
+    void setShow(report::Show show);
+    void setLoadCase(int loadCase);
+    void setQuantity(report::Quantity quantity);
+    QPushButton* drawerButton() { return drawer_; }
+
+  signals:
+    void changed();
+    void fitAsked();
+
+  private:
+    Session& session_;
+    QComboBox *show_, *case_, *quantity_, *shape_;
+    QPushButton *bands_, *loads_, *fit_, *drawer_;
+};
+
+}  // namespace escultura::app

@@ -1,0 +1,120 @@
+#include "widgets.hpp"
+
+#include <QHeaderView>
+#include <QStyle>
+
+#include "base/error.hpp"
+
+namespace escultura::app {
+
+QuantityEdit::QuantityEdit(Dimension dimension, const QString& unit, double least, double most, QWidget* parent)
+    : QLineEdit(parent), dimension_(dimension), unit_(unit), least_(least), most_(most) {
+    connect(this, &QLineEdit::editingFinished, this, &QuantityEdit::accept);
+    setToolTip(unit.isEmpty() ? "A number; arithmetic is allowed"
+                              : "A number with or without a unit; arithmetic is allowed, as in 1/8 in");
+}
+
+void QuantityEdit::setValue(double value) {
+    value_ = value;
+    const double scale = unit_.isEmpty() ? 1 : unitScale(unit_.toStdString());
+    QString text = QString::number(value / scale, 'g', 5);
+    if (!unit_.isEmpty()) text += " " + unit_;
+    if (!hasFocus() || !isModified()) setText(text);
+}
+
+void QuantityEdit::accept() {
+    QString error;
+    double v = value_;
+    try {
+        v = parseQuantity(text().toStdString(), dimension_, unit_.toStdString());
+        const double scale = unit_.isEmpty() ? 1 : unitScale(unit_.toStdString());
+        if (v < least_ || v > most_)
+            error = QString("Type a value from %1 to %2 %3.").arg(num(least_ / scale), num(most_ / scale), unit_);
+    } catch (const InputError& e) {
+        error = QString::fromStdString("Type " + e.detail().expected + "; found " + e.detail().found + ".");
+    }
+    setProperty("wrong", !error.isEmpty());
+    style()->unpolish(this);
+    style()->polish(this);
+    emit errorChanged(error);
+    if (!error.isEmpty()) return;
+    setModified(false);
+    const bool changed = v != value_;
+    setValue(v);
+    if (changed) emit valueEntered(v);
+}
+
+QLabel* label(const QString& text, const char* role, QWidget* parent) {
+    auto* l = new QLabel(text, parent);
+    l->setWordWrap(true);
+    l->setTextInteractionFlags(Qt::TextSelectableByMouse);
+    if (role) l->setProperty("role", role);
+    return l;
+}
+
+QTableWidget* table(const QStringList& head, QWidget* parent) {
+    auto* t = new QTableWidget(0, static_cast<int>(head.size()), parent);
+    t->setHorizontalHeaderLabels(head);
+    t->verticalHeader()->hide();
+    t->verticalHeader()->setDefaultSectionSize(26);
+    t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    t->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    t->horizontalHeader()->setStretchLastSection(true);
+    t->horizontalHeader()->setHighlightSections(false);
+    t->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    t->setSelectionBehavior(QAbstractItemView::SelectRows);
+    t->setSelectionMode(QAbstractItemView::SingleSelection);
+    t->setShowGrid(false);
+    t->setHorizontalScrollMode(QAbstractItemView::ScrollPerPixel);
+    t->setVerticalScrollMode(QAbstractItemView::ScrollPerPixel);
+    t->setFrameShape(QFrame::NoFrame);
+    t->setFocusPolicy(Qt::StrongFocus);
+    return t;
+}
+
+void fill(QTableWidget* t, const QList<QStringList>& rows) {
+    t->setSortingEnabled(false);
+    t->horizontalHeader()->setSortIndicator(-1, Qt::AscendingOrder);
+    t->setRowCount(static_cast<int>(rows.size()));
+    for (int r = 0; r < rows.size(); ++r)
+        for (int c = 0; c < rows[r].size() && c < t->columnCount(); ++c) {
+            auto* item = new QTableWidgetItem(rows[r][c]);
+            bool isNumber = false;
+            rows[r][c].section(' ', 0, 0).toDouble(&isNumber);
+            if (isNumber) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
+            t->setItem(r, c, item);
+        }
+}
+
+void fitHeight(QTableWidget* t, int most) {
+    int height = t->horizontalHeader()->sizeHint().height() + 6;
+    t->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    for (int r = 0; r < t->rowCount(); ++r) height += t->rowHeight(r);
+    t->setFixedHeight(std::min(height, most));
+}
+
+QString tableAsCsv(const QTableWidget* t) {
+    auto quoted = [](QString s) {
+        return s.contains(',') || s.contains('"') ? "\"" + s.replace("\"", "\"\"") + "\"" : s;
+    };
+    QString csv;
+    for (int r = -1; r < t->rowCount(); ++r) {
+        QStringList cells;
+        for (int c = 0; c < t->columnCount(); ++c) {
+            const auto* item = r < 0 ? t->horizontalHeaderItem(c) : t->item(r, c);
+            cells << quoted(item ? item->text() : "");
+        }
+        csv += cells.join(',') + "\n";
+    }
+    return csv;
+}
+
+QString plain(double v) {
+    return QString::number(v, 'g', 6);
+}
+
+QString num(double v, int significant) {
+    return QString::fromStdString(formatNumber(v, significant));
+}
+
+}  // namespace escultura::app

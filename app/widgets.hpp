@@ -1,0 +1,49 @@
+/// @file widgets.hpp
+/// Small widgets used all over: numbers with units, labels with roles, tables.
+
+#pragma once
+#include <QLabel>
+#include <QLineEdit>
+#include <QTableWidget>
+
+#include "base/quantity.hpp"
+
+namespace escultura::app {
+
+/// A number with a unit that accepts units and arithmetic. Errors are shown at the field.
+class QuantityEdit : public QLineEdit {
+    Q_OBJECT
+  public:
+    /// @param unit  shown unit; empty for pure numbers
+    QuantityEdit(Dimension dimension, const QString& unit, double least, double most, QWidget* parent = nullptr);
+    /// In internal units.
+    void setValue(double value);
+    double value() const { return value_; }
+
+  signals:
+    void valueEntered(double value);
+    /// A sentence that says what to do; empty when all is well again.
+    void errorChanged(const QString& sentence);
+
+  private:
+    void accept();
+    Dimension dimension_;
+    QString unit_;
+    double least_, most_, value_ = 0;
+};
+
+QLabel* label(const QString& text, const char* role = nullptr, QWidget* parent = nullptr);
+
+/// A flat read-only table of texts; numbers (texts that start with one) are right-aligned. Sorting by header click.
+QTableWidget* table(const QStringList& head, QWidget* parent = nullptr);
+void fill(QTableWidget* table, const QList<QStringList>& rows);
+/// Height that shows all rows, at most `most`.
+void fitHeight(QTableWidget* table, int most = 400);
+QString tableAsCsv(const QTableWidget* table);
+
+/// An input as it was given: no padding zeros.
+QString plain(double v);
+/// Short number for the screen.
+QString num(double v, int significant = 3);
+
+}  // namespace escultura::app

@@ -1,0 +1,80 @@
+/// Makes the pictures of docs/screenshots from the demo: drives the real window and grabs it.
+
+#include <QApplication>
+#include <QDir>
+#include <QElapsedTimer>
+#include <QTableWidget>
+#include <QTest>
+#include <cstdio>
+
+#include "main_window.hpp"
+#include "theme/theme.hpp"
+
+using namespace escultura;
+using namespace escultura::app;
+using project::Stage;
+
+namespace {
+
+void settle(MainWindow& w, int seconds = 120) {
+    QElapsedTimer clock;
+    clock.start();
+    do {
+        QTest::qWait(60);
+    } while ((w.session().isBusy() || !w.session().hasProject()) && clock.elapsed() < 1000LL * seconds);
+    QTest::qWait(300);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    QApplication application(argc, argv);
+    theme::apply(application);
+    const QString folder = argc > 1 ? argv[1] : "docs/screenshots";
+    const QString only = argc > 2 ? argv[2] : "";
+    QDir().mkpath(folder);
+    MainWindow w;
+    w.setProperty("neverAsk", true);
+    w.show();
+    auto shot = [&](const QString& name) {
+        QTest::qWait(400);
+        if (!only.isEmpty() && !name.contains(only)) return;
+        if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
+    };
+    w.open(QString(ESCULTURA_DEMO_FOLDER) + "/tether-yoke.json");
+    settle(w);
+    w.dossier().openCard(Stage::duty);
+    shot("duty");
+    w.dossier().openCard(Stage::field);
+    shot("field");
+    w.session().run(Stage::findings);
+    settle(w);
+    w.viewBar().setShow(report::Show::surface);
+    w.dossier().openCard(Stage::surface);
+    shot("surface");
+    w.findChild<QPushButton*>("showDeviation")->click();
+    shot("deviation");
+    w.findChild<QPushButton*>("showDeviation")->click();
+    w.dossier().openCard(Stage::check);
+    w.findChild<QTableWidget*>("checkCases")->setCurrentCell(1, 0);
+    shot("check");
+    w.viewBar().setQuantity(report::Quantity::safetyFactor);
+    w.viewBar().setLoadCase(-1);
+    emit w.viewBar().changed();
+    w.dossier().openCard(Stage::release);
+    shot("release");
+    w.viewBar().setQuantity(report::Quantity::vonMises);
+    w.dossier().openCard(Stage::findings);
+    if (auto* list = w.findChild<QTableWidget*>("findings"); list && list->rowCount()) list->setCurrentCell(0, 0);
+    w.viewBar().drawerButton()->setChecked(true);
+    shot("findings");
+    w.viewBar().drawerButton()->setChecked(false);
+    w.findChild<QPushButton*>("newVariant")->click();
+    w.session().edit("Threshold", [](project::Project& p) { p.variants[p.open].recipe.threshold = 0.35; });
+    w.viewBar().setShow(report::Show::check);
+    w.dossier().openCard(Stage::check);
+    w.view().fit();
+    shot("out-of-date");
+    w.close();
+    return 0;
+}
