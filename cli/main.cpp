@@ -118,7 +118,7 @@ int main(int argc, char** argv) {
         ->type_name("DIR");
     run->add_option("--threshold", o.threshold, "Density from which a cell is kept, 0 to 1 (default: the part file's)")
         ->type_name("T");
-    run->add_option("--element-size", o.elementSize, "Size of the tetrahedra, mm or with a unit (default: 1.6 cells)")
+    run->add_option("--element-size", o.elementSize, "Size of the tetrahedra, mm or with a unit (default: 1.45 cells)")
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")
         ->type_name("LENGTH");

@@ -283,7 +283,7 @@ class Lattice {
                 for (int k = 0; k < 4; ++k) p[k] = cuts_[moved_[v[k]]].position;
                 const double v6 = tetVolume(p[0], p[1], p[2], p[3]);
                 const double sine = v6 > 0 ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
-                if (sine > 0.15 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < -0.02 * a_)
+                if (sine > 0.10 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < 0)
                     emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
             }
             return;

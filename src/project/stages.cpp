@@ -225,7 +225,7 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     r.threshold = part.threshold;
     r.smoothing = 2 * cell;
     r.surfaceSpacing = 0.8 * cell;
-    r.elementSize = 1.6 * cell;
+    r.elementSize = 1.45 * cell;
     return r;
 }
 

@@ -24,7 +24,7 @@ struct Recipe {
     bool operator==(const Recipe&) const = default;
 };
 
-/// Sizes that suit the field's cells: smoothing 2 cells, surface 0.8, elements 1.6.
+/// Sizes that suit the field's cells: smoothing 2 cells, surface 0.8, elements 1.45.
 Recipe defaultRecipe(const Part& part, const field::DensityField& field);
 
 /// Stage Field: the density field and what does not depend on the threshold.
