@@ -33,9 +33,11 @@ int runPart(const std::string& path) {
     Progress progress;
     project::Project p = project::openPart(path, progress);
     std::printf("%u threads\n", std::thread::hardware_concurrency());
-    for (const auto& t : project::run(p, p.current().recipe, project::Stage::findings, progress)) std::printf("%-10s %7.2f s\n", t.stage.c_str(), t.seconds);
+    for (const auto& t : project::run(p, p.current().recipe, project::Stage::findings, progress))
+        std::printf("%-10s %7.2f s\n", t.stage.c_str(), t.seconds);
     const auto c = p.check(p.current().recipe);
-    std::printf("%zu elements, %zu unknowns, factor %.0f M entries, peak memory %.0f MB\n", c->mesh.tet.size(), c->unknowns, c->factorNonzeros / 1e6, peakMemory());
+    std::printf("%zu elements, %zu unknowns, factor %.0f M entries, peak memory %.0f MB\n", c->mesh.tet.size(),
+                c->unknowns, c->factorNonzeros / 1e6, peakMemory());
     return 0;
 }
 
@@ -48,14 +50,19 @@ int meshSizes(const std::string& path) {
     shape::FieldSmoothing smoothing;
     smoothing.length = recipe.smoothing;
     const auto density = std::make_shared<shape::SmoothDensity>(field->field, field->isVoid, smoothing, progress);
-    const auto solid = project::buildShape(p.part, field->designSpace, std::make_shared<shape::FieldBody>(density, surface.solvedThreshold));
-    std::printf("| size, mm | tetrahedra | seconds | angles, degrees | volume, %% of the surface's | machined edges missed |\n| --- | --- | --- | --- | --- | --- |\n");
+    const auto solid = project::buildShape(p.part, field->designSpace,
+                                           std::make_shared<shape::FieldBody>(density, surface.solvedThreshold));
+    std::printf(
+        "| size, mm | tetrahedra | seconds | angles, degrees | volume, %% of the surface's | machined edges missed "
+        "|\n| --- | --- | --- | --- | --- | --- |\n");
     for (const double size : {5.0, 4.0, 3.5, 3.0, 2.5}) {
         const auto start = std::chrono::steady_clock::now();
         const auto mesh = mesh::meshShape(*solid.solid, {size}, progress);
         const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
         const auto q = mesh::measureQuality(mesh);
-        std::printf("| %.1f | %zu | %.2f | %.1f to %.1f | %.3f | %d of %d |\n", size, mesh.tet.size(), seconds, q.minDihedral, q.maxDihedral, 100 * q.volume / surface.measures.volume, mesh.creases.unresolved, mesh.creases.crossings);
+        std::printf("| %.1f | %zu | %.2f | %.1f to %.1f | %.3f | %d of %d |\n", size, mesh.tet.size(), seconds,
+                    q.minDihedral, q.maxDihedral, 100 * q.volume / surface.measures.volume, mesh.creases.unresolved,
+                    mesh.creases.crossings);
     }
     return 0;
 }

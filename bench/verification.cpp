@@ -27,7 +27,8 @@ struct Answer {
     CaseSolution solution;
 };
 
-Answer solveOne(const mesh::TetMesh& m, const Material& material, const std::vector<Constraint>& constraints, const NodalForces& forces) {
+Answer solveOne(const mesh::TetMesh& m, const Material& material, const std::vector<Constraint>& constraints,
+                const NodalForces& forces) {
     Progress progress;
     Solution s = solve(m, material, constraints, {forces}, progress);
     Answer a;
@@ -52,7 +53,8 @@ std::string sizeOf(const mesh::TetMesh& m, const char* kind) {
 }
 
 /// Energy norm of the difference between computed and exact stresses, over that of the exact one.
-double energyNormError(const mesh::TetMesh& m, const Material& material, const std::vector<Voigt6>& gauss, const std::function<Voigt6(const Vec3&)>& exact) {
+double energyNormError(const mesh::TetMesh& m, const Material& material, const std::vector<Voigt6>& gauss,
+                       const std::function<Voigt6(const Vec3&)>& exact) {
     const Stiffness6 compliance = elasticity(material).inverse();
     static const double a = 0.585410196624969, b = 0.138196601125011;
     const Vec3 point[4] = {Vec3(b, b, b), Vec3(a, b, b), Vec3(b, a, b), Vec3(b, b, a)};
@@ -79,7 +81,9 @@ double polynomialError(const mesh::TetMesh& m, int degree) {
         const double x = p[0], y = p[1], z = p[2];
         Vec3 v(0.2 * x + 0.1 * y - 0.3 * z, 0.4 * y - 0.2 * x, 0.1 * z + 0.3 * x + 0.2 * y);
         if (degree >= 2) v += Vec3(0.3 * x * x + 0.2 * y * z, -0.1 * y * y + 0.4 * x * z, 0.2 * z * z - 0.3 * x * y);
-        if (degree >= 3) v += Vec3(0.4 * x * x * x - 0.2 * y * y * z, 0.3 * y * y * y + 0.1 * x * x * z, 0.2 * z * z * z - 0.3 * x * y * y);
+        if (degree >= 3)
+            v += Vec3(0.4 * x * x * x - 0.2 * y * y * z, 0.3 * y * y * y + 0.1 * x * x * z,
+                      0.2 * z * z * z - 0.3 * x * y * y);
         return v;
     };
     auto gradient = [&](const Vec3& p) {
@@ -114,7 +118,8 @@ double polynomialError(const mesh::TetMesh& m, int degree) {
     std::vector<Constraint> constraints;
     for (std::size_t n = 0; n < m.position.size(); ++n)
         if (onBoundary[n])
-            for (std::int8_t k = 0; k < 3; ++k) constraints.push_back({static_cast<std::int32_t>(n), k, u(m.position[n])[k]});
+            for (std::int8_t k = 0; k < 3; ++k)
+                constraints.push_back({static_cast<std::int32_t>(n), k, u(m.position[n])[k]});
     NodalForces forces = noForces(m);
     addBodyForce(m, body, forces);
     const Answer a = solveOne(m, material, constraints, forces);
@@ -126,7 +131,8 @@ mesh::TetMesh distortedBlock(int n) {
     // move inner corner nodes by up to a fifth of a brick, then make the edges straight again
     std::mt19937 random(7);
     std::uniform_real_distribution<double> shift(-0.2 / n, 0.2 / n);
-    std::vector<Vec3> corners(straight.position.begin(), straight.position.begin() + static_cast<long>(straight.cornerCount));
+    std::vector<Vec3> corners(straight.position.begin(),
+                              straight.position.begin() + static_cast<long>(straight.cornerCount));
     for (Vec3& p : corners) {
         const Vec3 d(shift(random), shift(random), shift(random));
         if ((p.array() > 1e-9).all() && (p.array() < 1 - 1e-9).all()) p += d;
@@ -147,7 +153,9 @@ mesh::TetMesh mappedBlock(int nx, int ny, int nz, const std::function<Vec3(const
     auto id = [&](int i, int j, int k) { return static_cast<std::int32_t>(i + (nx + 1) * (j + (ny + 1) * k)); };
     for (int k = 0; k <= nz; ++k)
         for (int j = 0; j <= ny; ++j)
-            for (int i = 0; i <= nx; ++i) corners.emplace_back(static_cast<double>(i) / nx, static_cast<double>(j) / ny, static_cast<double>(k) / nz);
+            for (int i = 0; i <= nx; ++i)
+                corners.emplace_back(static_cast<double>(i) / nx, static_cast<double>(j) / ny,
+                                     static_cast<double>(k) / nz);
     static constexpr int orders[6][3] = {{0, 1, 2}, {0, 2, 1}, {1, 0, 2}, {1, 2, 0}, {2, 0, 1}, {2, 1, 0}};
     std::vector<lattice::Tet> tets;
     for (int k = 0; k < nz; ++k)
@@ -161,7 +169,8 @@ mesh::TetMesh mappedBlock(int nx, int ny, int nz, const std::function<Vec3(const
                         ++at[order[s]];
                         t[s + 1] = id(at[0], at[1], at[2]);
                     }
-                    if (tetVolume(corners[t[0]], corners[t[1]], corners[t[2]], corners[t[3]]) < 0) std::swap(t[2], t[3]);
+                    if (tetVolume(corners[t[0]], corners[t[1]], corners[t[2]], corners[t[3]]) < 0)
+                        std::swap(t[2], t[3]);
                     tets.push_back(t);
                 }
     mesh::TetMesh m = mesh::quadraticMesh(corners, tets);
@@ -172,7 +181,8 @@ mesh::TetMesh mappedBlock(int nx, int ny, int nz, const std::function<Vec3(const
 std::vector<std::int32_t> facesWhere(const mesh::TetMesh& m, const std::function<bool(const Vec3&)>& holds) {
     std::vector<std::int32_t> faces;
     for (std::size_t f = 0; f < m.boundary.size(); ++f)
-        if (std::all_of(m.boundary[f].begin(), m.boundary[f].end(), [&](auto n) { return holds(m.position[n]); })) faces.push_back(static_cast<std::int32_t>(f));
+        if (std::all_of(m.boundary[f].begin(), m.boundary[f].end(), [&](auto n) { return holds(m.position[n]); }))
+            faces.push_back(static_cast<std::int32_t>(f));
     return faces;
 }
 
@@ -192,15 +202,18 @@ std::int32_t nodeAt(const mesh::TetMesh& m, const Vec3& p) {
 
 std::vector<Row> patchTest() {
     const mesh::TetMesh m = distortedBlock(3);
-    return {{"patch test, distorted elements", "energy norm of the error of a constant stress", "exact", sizeOf(m, "distorted"), 0, polynomialError(m, 1), 1e-9, true}};
+    return {{"patch test, distorted elements", "energy norm of the error of a constant stress", "exact",
+             sizeOf(m, "distorted"), 0, polynomialError(m, 1), 1e-9, true}};
 }
 
 std::vector<Row> manufactured() {
     const mesh::TetMesh m = distortedBlock(3);
-    std::vector<Row> rows{{"manufactured quadratic displacement", "energy norm of the error", "exact", sizeOf(m, "distorted"), 0, polynomialError(m, 2), 1e-9, true}};
+    std::vector<Row> rows{{"manufactured quadratic displacement", "energy norm of the error", "exact",
+                           sizeOf(m, "distorted"), 0, polynomialError(m, 2), 1e-9, true}};
     auto regular = [](int n) { return mappedBlock(n, n, n, [](const Vec3& p) { return p; }); };
     const double coarse = polynomialError(regular(4), 3), fine = polynomialError(regular(8), 3);
-    rows.push_back({"manufactured cubic displacement", "order of convergence in the energy norm", "theory: 2", "8 x 8 x 8 bricks", 2, std::log2(coarse / fine), 0.1, true});
+    rows.push_back({"manufactured cubic displacement", "order of convergence in the energy norm", "theory: 2",
+                    "8 x 8 x 8 bricks", 2, std::log2(coarse / fine), 0.1, true});
     return rows;
 }
 
@@ -214,22 +227,26 @@ std::vector<Row> cantilever() {
     }
     Progress progress;
     const mesh::TetMesh m = mesh::meshShape(solid, {3.0}, progress);
-    // The beam solution carries the shear as a parabola at both ends and leaves the section free to contract: the root is held
-    // along x only, its shear is applied as traction, and two nodes keep it in place without force.
+    // The beam solution carries the shear as a parabola at both ends and leaves the section free to contract: the root
+    // is held along x only, its shear is applied as traction, and two nodes keep it in place without force.
     std::vector<Constraint> c;
     hold(c, nodesWhere(m, [](const Vec3& p) { return p[0] < 1e-6; }), {0});
     hold(c, {nodeAt(m, Vec3(0, b / 2, b / 2))}, {1, 2});
     hold(c, {nodeAt(m, Vec3(0, b / 2, b))}, {1});
     NodalForces f = noForces(m);
     auto shear = [&](double sign) {
-        return [=](const Vec3& p, const Vec3&) -> Vec3 { return sign * 1.5 * force / (b * b) * (1 - std::pow(2 * p[2] / b - 1, 2)) * Vec3::UnitZ(); };
+        return [=](const Vec3& p, const Vec3&) -> Vec3 {
+            return sign * 1.5 * force / (b * b) * (1 - std::pow(2 * p[2] / b - 1, 2)) * Vec3::UnitZ();
+        };
     };
     addTraction(m, facesWhere(m, [&](const Vec3& p) { return p[0] > length - 1e-6; }), shear(-1), f);
     addTraction(m, facesWhere(m, [&](const Vec3& p) { return p[0] < 1e-6; }), shear(1), f);
     const Answer a = solveOne(m, steel(e, nu), c, f);
     const double inertia = b * b * b * b / 12, modulus = e / (2 * (1 + nu)), kappa = 10 * (1 + nu) / (12 + 11 * nu);
-    const double expected = force * length * length * length / (3 * e * inertia) + force * length / (kappa * modulus * b * b);
-    return {{"cantilever 100 x 10 x 10, tip force", "tip deflection, mm", "Timoshenko beam with shear (Cowper 1966)", sizeOf(m, "own mesher, 3 mm"), expected,
+    const double expected =
+        force * length * length * length / (3 * e * inertia) + force * length / (kappa * modulus * b * b);
+    return {{"cantilever 100 x 10 x 10, tip force", "tip deflection, mm", "Timoshenko beam with shear (Cowper 1966)",
+             sizeOf(m, "own mesher, 3 mm"), expected,
              a.u[nodeAt(m, Vec3(0, b / 2, b / 2))][2] - a.u[nodeAt(m, Vec3(length, b / 2, b / 2))][2], 0.005}};
 }
 
@@ -245,7 +262,8 @@ std::vector<Row> thickCylinder() {
     hold(c, nodesWhere(m, [&](const Vec3& x) { return x[2] < 1e-9 || x[2] > height - 1e-9; }), {2});
     NodalForces f = noForces(m);
     auto onBore = [&](const Vec3& x) { return std::hypot(x[0], x[1]) < ri + 1e-6; };
-    addTraction(m, facesWhere(m, onBore), [&](const Vec3&, const Vec3& n) -> Vec3 { return -p * n; }, f);
+    addTraction(
+        m, facesWhere(m, onBore), [&](const Vec3&, const Vec3& n) -> Vec3 { return -p * n; }, f);
     const Answer a = solveOne(m, steel(e, nu), c, f);
     double hoop = 0, radial = 0;
     int count = 0;
@@ -259,8 +277,11 @@ std::vector<Row> thickCylinder() {
     }
     const double k = p * ri * ri / (ro * ro - ri * ri);
     const double u = (1 + nu) / e * k * ((1 - 2 * nu) * ri + ro * ro / ri);
-    return {{"thick cylinder, internal pressure", "hoop stress at the bore, MPa", "Lame; Timoshenko and Goodier, art. 28", sizeOf(m, "mapped"), p * (ri * ri + ro * ro) / (ro * ro - ri * ri), hoop / count, 0.015},
-            {"thick cylinder, internal pressure", "radial displacement of the bore, mm", "Lame, plane strain", sizeOf(m, "mapped"), u, radial / count, 0.005}};
+    return {
+        {"thick cylinder, internal pressure", "hoop stress at the bore, MPa", "Lame; Timoshenko and Goodier, art. 28",
+         sizeOf(m, "mapped"), p * (ri * ri + ro * ro) / (ro * ro - ri * ri), hoop / count, 0.015},
+        {"thick cylinder, internal pressure", "radial displacement of the bore, mm", "Lame, plane strain",
+         sizeOf(m, "mapped"), u, radial / count, 0.005}};
 }
 
 std::vector<Row> plateWithHole() {
@@ -276,12 +297,15 @@ std::vector<Row> plateWithHole() {
     hold(c, nodesWhere(m, [](const Vec3& x) { return std::abs(x[1]) < 1e-9; }), {1});
     hold(c, nodesWhere(m, [](const Vec3& x) { return std::abs(x[2]) < 1e-9; }), {2});
     NodalForces f = noForces(m);
-    addTraction(m, facesWhere(m, [&](const Vec3& x) { return x[0] > length - 1e-6; }), [&](const Vec3&, const Vec3& n) -> Vec3 { return tension * n; }, f);
+    addTraction(
+        m, facesWhere(m, [&](const Vec3& x) { return x[0] > length - 1e-6; }),
+        [&](const Vec3&, const Vec3& n) -> Vec3 { return tension * n; }, f);
     const Answer a = solveOne(m, steel(), c, f);
     const double ratio = radius / halfWidth;
     const double net = 2 + 0.284 * (1 - ratio) - 0.6 * std::pow(1 - ratio, 2) + 1.32 * std::pow(1 - ratio, 3);
-    return {{"plate with a hole, tension", "peak stress at the hole, MPa", "Peterson, chart 4.1, finite width", sizeOf(m, "mapped"), net * tension / (1 - ratio),
-             a.nodal[nodeAt(m, Vec3(0, radius, 0.5 * thickness))][0], 0.02}};
+    return {{"plate with a hole, tension", "peak stress at the hole, MPa", "Peterson, chart 4.1, finite width",
+             sizeOf(m, "mapped"), net * tension / (1 - ratio), a.nodal[nodeAt(m, Vec3(0, radius, 0.5 * thickness))][0],
+             0.02}};
 }
 
 std::vector<Row> thickEllipticPlate() {
@@ -291,7 +315,9 @@ std::vector<Row> thickEllipticPlate() {
         const double a = 2 + t * 1.25, b = 1 + t * 1.75;
         return Vec3(scale * Vec3(a * std::cos(angle), b * std::sin(angle), 0.6 * x[2]));
     });
-    auto outer = [&](const Vec3& x) { return std::abs(std::pow(x[0] / (3.25 * scale), 2) + std::pow(x[1] / (2.75 * scale), 2) - 1) < 1e-6; };
+    auto outer = [&](const Vec3& x) {
+        return std::abs(std::pow(x[0] / (3.25 * scale), 2) + std::pow(x[1] / (2.75 * scale), 2) - 1) < 1e-6;
+    };
     std::vector<Constraint> c;
     std::map<std::pair<std::int32_t, int>, bool> held;
     auto holdOnce = [&](const std::vector<std::int32_t>& nodes, std::initializer_list<int> components) {
@@ -304,24 +330,30 @@ std::vector<Row> thickEllipticPlate() {
     holdOnce(nodesWhere(m, outer), {0, 1});
     holdOnce(nodesWhere(m, [&](const Vec3& x) { return outer(x) && std::abs(x[2] - 0.3 * scale) < 1e-6; }), {2});
     NodalForces f = noForces(m);
-    addTraction(m, facesWhere(m, [&](const Vec3& x) { return x[2] > 0.6 * scale - 1e-6; }), [](const Vec3&, const Vec3& n) -> Vec3 { return -n; }, f);
+    addTraction(
+        m, facesWhere(m, [&](const Vec3& x) { return x[2] > 0.6 * scale - 1e-6; }),
+        [](const Vec3&, const Vec3& n) -> Vec3 { return -n; }, f);
     const Answer a = solveOne(m, steel(), c, f);
-    return {{"NAFEMS LE10, thick elliptic plate", "sigma_yy at D, MPa", "NAFEMS standard benchmark LE10", sizeOf(m, "mapped"), -5.38, a.nodal[nodeAt(m, Vec3(2 * scale, 0, 0.6 * scale))][1], 0.02}};
+    return {{"NAFEMS LE10, thick elliptic plate", "sigma_yy at D, MPa", "NAFEMS standard benchmark LE10",
+             sizeOf(m, "mapped"), -5.38, a.nodal[nodeAt(m, Vec3(2 * scale, 0, 0.6 * scale))][1], 0.02}};
 }
 
 std::vector<Row> hangingBar() {
     const double length = 200, b = 20, gravity = 9810;
     const Material material = steel();
-    const mesh::TetMesh m = mappedBlock(2, 2, 12, [&](const Vec3& x) { return Vec3(b * x[0], b * x[1], length * x[2]); });
+    const mesh::TetMesh m =
+        mappedBlock(2, 2, 12, [&](const Vec3& x) { return Vec3(b * x[0], b * x[1], length * x[2]); });
     std::vector<Constraint> c;
     hold(c, nodesWhere(m, [&](const Vec3& x) { return x[2] > length - 1e-9; }), {2});
     hold(c, nodesWhere(m, [](const Vec3& x) { return x[0] < 1e-9; }), {0});
     hold(c, nodesWhere(m, [](const Vec3& x) { return x[1] < 1e-9; }), {1});
     NodalForces f = noForces(m);
-    addBodyForce(m, [&](const Vec3&) -> Vec3 { return Vec3(0, 0, -material.density * gravity / 1000); }, f);
+    addBodyForce(
+        m, [&](const Vec3&) -> Vec3 { return Vec3(0, 0, -material.density * gravity / 1000); }, f);
     const Answer a = solveOne(m, material, c, f);
     const double top = material.density * gravity / 1000 * length;
-    return {{"hanging bar, own weight", "stress at the top, MPa", "rho g L", sizeOf(m, "mapped"), top, a.nodal[nodeAt(m, Vec3(b / 2, b / 2, length))][2], 0.005}};
+    return {{"hanging bar, own weight", "stress at the top, MPa", "rho g L", sizeOf(m, "mapped"), top,
+             a.nodal[nodeAt(m, Vec3(b / 2, b / 2, length))][2], 0.005}};
 }
 
 std::vector<Row> torsionShaft() {
@@ -334,12 +366,15 @@ std::vector<Row> torsionShaft() {
     std::vector<Constraint> c;
     hold(c, nodesWhere(m, [](const Vec3& x) { return x[2] < 1e-9; }), {0, 1, 2});
     NodalForces f = noForces(m);
-    addSpreadForce(m, facesWhere(m, [&](const Vec3& x) { return x[2] > length - 1e-9; }), Vec3::Zero(), Vec3(0, 0, torque), Vec3(0, 0, length), f);
+    addSpreadForce(m, facesWhere(m, [&](const Vec3& x) { return x[2] > length - 1e-9; }), Vec3::Zero(),
+                   Vec3(0, 0, torque), Vec3(0, 0, length), f);
     const Answer a = solveOne(m, steel(e, nu), c, f);
     const double polar = pi * std::pow(radius, 4) / 2, shear = e / (2 * (1 + nu));
     const auto end = nodeAt(m, Vec3(radius, 0, length)), middle = nodeAt(m, Vec3(radius, 0, length / 2));
-    return {{"circular shaft in torsion", "shear stress at the surface, MPa", "T r / J", sizeOf(m, "mapped"), torque * radius / polar, std::abs(a.nodal[middle][4]), 0.01},
-            {"circular shaft in torsion", "twist over the length, rad", "T L / (G J)", sizeOf(m, "mapped"), torque * length / (shear * polar), a.u[end][1] / radius, 0.005}};
+    return {{"circular shaft in torsion", "shear stress at the surface, MPa", "T r / J", sizeOf(m, "mapped"),
+             torque * radius / polar, std::abs(a.nodal[middle][4]), 0.01},
+            {"circular shaft in torsion", "twist over the length, rad", "T L / (G J)", sizeOf(m, "mapped"),
+             torque * length / (shear * polar), a.u[end][1] / radius, 0.005}};
 }
 
 std::vector<Row> bearing() {
@@ -365,14 +400,18 @@ std::vector<Row> bearing() {
     double sideways = 0;
     for (std::size_t n = 0; n < across.size(); ++n) sideways += std::abs(across[n][1]);
     // for p cos(theta): sum of |Fy| over Fx = integral |cos sin| / integral cos^2 = 1 / (pi/2)
-    return {{"bearing load on a bore", "error of the resultant, relative", "exact", sizeOf(m, "own mesher, 3.5 mm"), 0, (r.force - wanted).norm() / wanted.norm(), 1e-9, true},
-            {"bearing load on a bore", "error of the line of action, mm", "exact", sizeOf(m, "own mesher, 3.5 mm"), 0, r.moment.norm() / wanted.norm(), 1e-9, true},
-            {"bearing load on a bore", "sideways share of the pressure", "p cos(theta): 2/pi", sizeOf(m, "own mesher, 3.5 mm"), 2 / pi, sideways / 5000, 0.02}};
+    return {{"bearing load on a bore", "error of the resultant, relative", "exact", sizeOf(m, "own mesher, 3.5 mm"), 0,
+             (r.force - wanted).norm() / wanted.norm(), 1e-9, true},
+            {"bearing load on a bore", "error of the line of action, mm", "exact", sizeOf(m, "own mesher, 3.5 mm"), 0,
+             r.moment.norm() / wanted.norm(), 1e-9, true},
+            {"bearing load on a bore", "sideways share of the pressure", "p cos(theta): 2/pi",
+             sizeOf(m, "own mesher, 3.5 mm"), 2 / pi, sideways / 5000, 0.02}};
 }
 
 std::vector<Row> all() {
     std::vector<Row> rows;
-    for (auto* f : {&patchTest, &cantilever, &thickCylinder, &plateWithHole, &thickEllipticPlate, &torsionShaft, &hangingBar, &manufactured, &bearing}) {
+    for (auto* f : {&patchTest, &cantilever, &thickCylinder, &plateWithHole, &thickEllipticPlate, &torsionShaft,
+                    &hangingBar, &manufactured, &bearing}) {
         const auto more = f();
         rows.insert(rows.end(), more.begin(), more.end());
     }
@@ -380,7 +419,9 @@ std::vector<Row> all() {
 }
 
 std::string table(const std::vector<Row>& rows) {
-    std::string text = "| case | quantity | source | mesh | expected | found | error | bar | |\n| --- | --- | --- | --- | --- | --- | --- | --- | --- |\n";
+    std::string text =
+        "| case | quantity | source | mesh | expected | found | error | bar | |\n| --- | --- | --- | --- | --- | --- | "
+        "--- | --- | --- |\n";
     char line[640];
     for (const Row& r : rows) {
         const bool relative = !r.absolute && r.expected != 0;
@@ -388,7 +429,9 @@ std::string table(const std::vector<Row>& rows) {
         std::snprintf(error, sizeof error, relative ? "%.3f %%" : "%.2g", relative ? 100 * r.error() : r.error());
         std::snprintf(bar, sizeof bar, relative ? "%.1f %%" : "%.0e", relative ? 100 * r.bar : r.bar);
         if (r.absolute && r.bar > 1e-3) std::snprintf(bar, sizeof bar, "%.2g", r.bar);
-        std::snprintf(line, sizeof line, "| %s | %s | %s | %s | %.6g | %.6g | %s | %s | %s |\n", r.name.c_str(), r.quantity.c_str(), r.source.c_str(), r.mesh.c_str(), r.expected, r.found, error, bar, r.passes() ? "ok" : "FAILS");
+        std::snprintf(line, sizeof line, "| %s | %s | %s | %s | %.6g | %.6g | %s | %s | %s |\n", r.name.c_str(),
+                      r.quantity.c_str(), r.source.c_str(), r.mesh.c_str(), r.expected, r.found, error, bar,
+                      r.passes() ? "ok" : "FAILS");
         text += line;
     }
     return text;

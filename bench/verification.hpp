@@ -14,8 +14,8 @@ namespace escultura::verification {
 struct Row {
     std::string name, quantity, source, mesh;
     double expected = 0, found = 0;
-    double bar = 0;       ///< largest allowed error
-    bool absolute = false;///< error is |found - expected|, not relative
+    double bar = 0;         ///< largest allowed error
+    bool absolute = false;  ///< error is |found - expected|, not relative
     double error() const;
     bool passes() const { return error() <= bar; }
 };

@@ -3,6 +3,7 @@
 #include <vtkCellData.h>
 #include <vtkCommand.h>
 #include <vtkDataArray.h>
+#include <vtkExecutive.h>
 #include <vtkImageData.h>
 #include <vtkInformation.h>
 #include <vtkNew.h>
@@ -34,13 +35,29 @@ class ErrorCollector : public vtkCommand {
     std::string text;
 };
 
+/// The reader takes a file whose appended data end early for zeros: a file cut short is known by its missing end.
+void requireCompleteXml(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    in.seekg(0, std::ios::end);
+    const auto size = static_cast<long>(in.tellg());
+    const long length = std::min(size, 256L);
+    std::string end(static_cast<std::size_t>(length), ' ');
+    in.seekg(size - length);
+    in.read(end.data(), length);
+    if (end.find("</VTKFile>") == std::string::npos)
+        throw InputError(ErrorDetail{"The file is cut short.", path, "end of the file", "</VTKFile>",
+                                     std::to_string(size) + " bytes without it"});
+}
+
 field::DensityField readImage(const FieldSource& source) {
+    requireCompleteXml(source.path);
     vtkNew<vtkXMLImageDataReader> reader;
     vtkNew<ErrorCollector> errors;
     reader->AddObserver(vtkCommand::ErrorEvent, errors);
     reader->AddObserver(vtkCommand::WarningEvent, errors);
     reader->SetReaderErrorObserver(errors);
     reader->SetParserErrorObserver(errors);
+    reader->GetExecutive()->AddObserver(vtkCommand::ErrorEvent, errors);
     reader->SetFileName(source.path.c_str());
     reader->UpdateInformation();
     auto refuse = [&](const std::string& problem, const std::string& place, const std::string& expected,
