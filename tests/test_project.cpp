@@ -1,0 +1,338 @@
+#include <tbb/global_control.h>
+
+#include <QtTest>
+#include <filesystem>
+
+#include "base/error.hpp"
+#include "made_up_part.hpp"
+#include "project/project.hpp"
+
+using namespace escultura;
+using namespace escultura::project;
+using nlohmann::json;
+
+class TestProject : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    std::optional<Project> lever_;
+
+    static std::string messageOf(const std::function<void()>& action) {
+        try {
+            action();
+        } catch (const InputError& e) {
+            return e.what();
+        }
+        return "no error";
+    }
+    static std::string parseError(const std::function<void(json&)>& change) {
+        json part = made_up::leverPart();
+        change(part);
+        return messageOf([&] { parsePart(part.dump(), "lever.json"); });
+    }
+    Project lever() {
+        if (!lever_) {
+            Progress progress;
+            lever_ = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
+            lever_->variants[0].recipe.elementSize = 3;
+            run(*lever_, lever_->current().recipe, Stage::findings, progress);
+        }
+        return *lever_;
+    }
+
+  private slots:
+    void readsUnits() {
+        const Part p = parsePart(made_up::leverPart().dump(), "lever.json");
+        QCOMPARE(p.material.youngsModulus, 210000.0);
+        QVERIFY(std::abs(p.material.density - 7.85e-6) < 1e-18);
+        QVERIFY((p.loadCases[0].loads[0].force - Vec3(0, -500, 0)).norm() < 1e-9);
+        QCOMPARE(p.requirements[1].limit, 0.5);
+        json inches = made_up::leverPart();
+        inches["units"] = {{"length", "in"}, {"force", "lbf"}};
+        const Part q = parsePart(inches.dump(), "lever.json");
+        QCOMPARE(q.interfaces[0].boreDiameter, 8 * 25.4);
+        QCOMPARE(q.requirements[1].limit, 0.5);  // carries its own unit
+    }
+    void namesThePlaceOfAnError_data() {
+        QTest::addColumn<QString>("pointer");
+        QTest::addColumn<QString>("value");
+        QTest::addColumn<QString>("mentions");
+        QTest::newRow("format") << "/format"
+                                << "\"other\""
+                                << "escultura-part";
+        QTest::newRow("version") << "/version"
+                                 << "9"
+                                 << "version";
+        QTest::newRow("unknown key") << "/colour"
+                                     << "1"
+                                     << "unknown key 'colour'";
+        QTest::newRow("poisson high") << "/material/poissons_ratio"
+                                      << "0.5"
+                                      << "material.poissons_ratio";
+        QTest::newRow("poisson low") << "/material/poissons_ratio"
+                                     << "-1.2"
+                                     << "above -1 and below 0.5";
+        QTest::newRow("wrong unit") << "/material/yield_strength"
+                                    << "\"250 mm\""
+                                    << "material.yield_strength";
+        QTest::newRow("zero axis") << "/interfaces/0/axis"
+                                   << "[0,0,0]"
+                                   << "interfaces[0].axis";
+        QTest::newRow("ring in bore") << "/interfaces/1/ring_diameter"
+                                      << "5"
+                                      << "interfaces[1].ring_diameter";
+        QTest::newRow("same name") << "/interfaces/1/name"
+                                   << "\"pivot\""
+                                   << "'pivot' again";
+        QTest::newRow("unknown interface") << "/load_cases/0/loads/0/interfaces/0"
+                                           << "\"ear\""
+                                           << "one of the interfaces: pivot, eye";
+        QTest::newRow("unknown face") << "/supports/0/face"
+                                      << "\"top\""
+                                      << "supports[0].face";
+        QTest::newRow("bearing on a face") << "/load_cases/0/loads/0/face"
+                                           << "\"start\""
+                                           << "acts on a bore";
+        QTest::newRow("no force") << "/load_cases/1/loads/0/force"
+                                  << "[0,0,0]"
+                                  << "load_cases[1].loads[0]";
+        QTest::newRow("no cases") << "/load_cases"
+                                  << "[]"
+                                  << "at least one load case";
+        QTest::newRow("threshold") << "/field/threshold"
+                                   << "1.5"
+                                   << "field.threshold";
+        QTest::newRow("negative limit") << "/requirements/0/limit"
+                                        << "-1"
+                                        << "requirements[0].limit";
+    }
+    void namesThePlaceOfAnError() {
+        QFETCH(QString, pointer);
+        QFETCH(QString, value);
+        QFETCH(QString, mentions);
+        const std::string m = parseError(
+            [&](json& p) { p[json::json_pointer(pointer.toStdString())] = json::parse(value.toStdString()); });
+        QVERIFY2(m.find(mentions.toStdString()) != std::string::npos && m.find("lever.json") != std::string::npos,
+                 m.c_str());
+    }
+    void tellsTheLineOfBrokenJson() {
+        QVERIFY(messageOf([] { parsePart("{\n\"format\": \"escultura-part\",\n oops }", "x.json"); }).find("line 3") !=
+                std::string::npos);
+    }
+    void demoPartsCanBeRead() {
+        const Part yoke = readPart(ESCULTURA_DEMO "/tether-yoke.json"),
+                   foot = readPart(ESCULTURA_DEMO "/sensor-mast-foot.json");
+        QCOMPARE(yoke.interfaces.size(), std::size_t(6));
+        QCOMPARE(foot.loadCases.size(), std::size_t(3));
+        QVERIFY((foot.loadCases[0].loads[1].moment - Vec3(0, 90000, 0)).norm() < 1e-6);
+    }
+    void leverEndToEnd() {
+        const Project p = lever();
+        const auto s = p.surface(p.current().recipe);
+        const auto c = p.check(p.current().recipe);
+        QVERIFY(s && c && p.findings(p.current().recipe));
+        QVERIFY(s->measures.watertight);
+        QCOMPARE(s->measures.pieces, 1);
+        QCOMPARE(s->measures.genus, 2);  // two bores through the part
+        QVERIFY(std::abs(s->measures.volume / s->askedVolume - 1) < 1e-3);
+        for (const BoreFigure& b : s->bores) QVERIFY(b.error < 1e-6 && std::abs(b.measured - 8) < 1e-6);
+        for (const CaseResult& x : c->cases) {
+            QVERIFY(x.equilibriumError < 1e-6);
+            QVERIFY((x.applied - x.meant).norm() < 1e-9 * x.meant.norm());
+            QVERIFY((x.reactions.at(0).force + x.applied).norm() < 1e-6 * x.meant.norm());
+        }
+        QVERIFY((c->cases[0].meant - Vec3(0, -500, 0)).norm() < 1e-9);
+        // the bar in tension: F L / (E A) with the bar's section of 14 x 15 over 50 mm gives 2.3 um; rings add to it
+        QVERIFY(c->cases[1].maxDisplacement > 0.0015 && c->cases[1].maxDisplacement < 0.006);
+        // bending of the bar by 500 N: a beam clamped at the pivot, F L^3 / (3 E I), gives 29 um without shear and
+        // rings
+        QVERIFY2(c->cases[0].maxDisplacement > 0.015 && c->cases[0].maxDisplacement < 0.06,
+                 qPrintable(QString::number(c->cases[0].maxDisplacement)));
+        QVERIFY(std::abs(c->minSafetyFactor - 250 / c->envelope.maxVonMises) < 1e-9);
+    }
+    void keepsTheVolumeOfSphereAndTorus() {
+        for (const bool torus : {false, true}) {
+            Part part;
+            part.material.density = 1e-6;
+            field::DensityField f;
+            f.cells = {64, 64, 64};
+            f.spacing = Vec3::Constant(1.25);
+            f.origin = Vec3::Constant(-40);
+            f.density.resize(64 * 64 * 64);
+            for (std::size_t c = 0; c < f.count(); ++c) {
+                const Vec3 p = f.centre(c);
+                const double d = torus ? std::hypot(std::hypot(p[0], p[1]) - 22, p[2]) - 9 : p.norm() - 25;
+                f.density[c] = static_cast<float>(std::clamp(0.5 - d / 2.5, 0.0, 1.0));
+            }
+            Progress progress;
+            const FieldResult field = prepareField(part, f);
+            const SurfaceResult s = evaluateSurface(part, field, defaultRecipe(part, f), progress);
+            const double exact = torus ? 2 * M_PI * M_PI * 22 * 81 : 4.0 / 3 * M_PI * std::pow(25, 3);
+            QVERIFY2(std::abs(s.measures.volume / exact - 1) < 0.002,
+                     qPrintable(QString::number(s.measures.volume / exact - 1)));
+            QCOMPARE(s.measures.genus, torus ? 1 : 0);
+            QVERIFY(s.deviationRms < 0.25 * 1.25);
+        }
+    }
+    void freshnessFollowsTheRecipe() {
+        Project p = lever();
+        const Recipe old = p.current().recipe;
+        Recipe r = old;
+        r.threshold = 0.4;
+        QVERIFY(!p.surface(r) && !p.check(r) && !p.findings(r));
+        r = old;
+        r.elementSize = 2.9;
+        QVERIFY(p.surface(r) && !p.check(r));
+        r = old;
+        r.hotspotShare = 0.2;
+        QVERIFY(p.check(r) && !p.findings(r));
+        const auto before = p.check(old);
+        QCOMPARE(p.check(old).get(), before.get());  // back again: the very same result
+        Progress progress;
+        QVERIFY(run(p, old, Stage::findings, progress).empty());  // nothing left to do
+        p.part.material.yieldStrength = 300;
+        p.part.dutyText += " ";
+        QVERIFY(p.surface(old) && !p.check(old));
+    }
+    void requirementsNeedFreshResults() {
+        Project p = lever();
+        auto states = requirementStates(p, p.current().recipe, nullptr, nullptr);
+        QVERIFY(std::all_of(states.begin(), states.end(),
+                            [](const auto& s) { return s.state == RequirementState::State::met; }));
+        const auto oldSurface = p.surface(p.current().recipe);
+        const auto oldCheck = p.check(p.current().recipe);
+        p.variants[0].recipe.threshold = 0.45;
+        states = requirementStates(p, p.current().recipe, oldSurface.get(), oldCheck.get());
+        for (const auto& s : states) QCOMPARE(s.state, RequirementState::State::outOfDate);
+        for (const auto& s : requirementStates(p, p.current().recipe, nullptr, nullptr))
+            QCOMPARE(s.state, RequirementState::State::unknown);
+        p = lever();
+        p.part.requirements[0].limit = 1e6;
+        QCOMPARE(requirementStates(p, p.current().recipe, nullptr, nullptr)[0].state, RequirementState::State::notMet);
+    }
+    void releaseOpensWhenAllIsSigned() {
+        Project p = lever();
+        const auto findings = p.findings(p.current().recipe);
+        QVERIFY(!findings->findings.empty());
+        QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
+        for (const Finding& f : findings->findings)
+            p.variants[0].dispositions.push_back(
+                {p.keys(p.current().recipe).findings, f.id, "accept", "made-up reason", "A. Tester", "2026-01-01"});
+        QVERIFY2(releaseBlockers(p, p.variants[0]).empty(),
+                 releaseBlockers(p, p.variants[0]).empty() ? "" : releaseBlockers(p, p.variants[0])[0].c_str());
+        p.variants[0].dispositions[0].decision = "fix";
+        QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
+        p.variants[0].dispositions[0].decision = "accept";
+        p.variants[0].recipe.elementSize = 2.8;  // another check: the dispositions do not hold for it
+        QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
+        QVERIFY(!dispositionOf(p, p.variants[0], findings->findings[0].id));
+    }
+    void cutOffInterfacesAreNamed() {
+        const Project p = lever();
+        const auto f = p.field();
+        QVERIFY(std::abs(f->largestConnectingThreshold - 0.62) < 0.011);  // density of the bar's middle cells
+        const ThresholdFigures t = thresholdFigures(p.part, *f, 0.7);
+        QCOMPARE(t.pieces, 2);
+        QCOMPARE(t.cutOff.size(), std::size_t(1));
+        const std::string m = messageOf([&] { requireConnected(p.part, *f, 0.7); });
+        QVERIFY2(m.find("cut off: " + t.cutOff[0]) != std::string::npos, m.c_str());
+        QVERIFY(messageOf([&] { thresholdFigures(p.part, *f, 1.01); }).find("keeps nothing") != std::string::npos);
+    }
+    void saveAndLoadKeepEverything() {
+        Project p = lever();
+        p.variants[0].reasons[1] = "because";
+        p.variants.push_back(p.variants[0]);
+        p.variants[1].id = 2;
+        p.variants[1].name = "B";
+        p.variants[1].recipe.threshold = 0.3;
+        p.open = 1;
+        const std::string path = (dir_.path() + "/lever.escultura").toStdString();
+        saveProject(p, path);
+        std::filesystem::rename(dir_.path().toStdString() + "/lever.npy", dir_.path().toStdString() + "/away.npy");
+        const Project q = loadProject(path);  // holds the field itself
+        std::filesystem::rename(dir_.path().toStdString() + "/away.npy", dir_.path().toStdString() + "/lever.npy");
+        QVERIFY(q.variants == p.variants);
+        QCOMPARE(q.open, std::size_t(1));
+        const Recipe& r = p.variants[0].recipe;
+        QVERIFY(q.surface(r) && q.check(r) && q.findings(r));
+        QVERIFY(q.surface(r)->mesh.position == p.surface(r)->mesh.position);
+        QVERIFY(q.check(r)->cases[1].displacement == p.check(r)->cases[1].displacement);
+        QVERIFY(q.check(r)->envelope.vonMises == p.check(r)->envelope.vonMises);
+        QCOMPARE(q.findings(r)->findings.size(), p.findings(r)->findings.size());
+        QVERIFY(!q.surface(q.current().recipe));
+    }
+    void damagedProjectsAreRefused() {
+        const std::string path = (dir_.path() + "/broken.escultura").toStdString();
+        saveProject(lever(), path);
+        const auto size = std::filesystem::file_size(path);
+        for (const double share : {0.0, 0.01, 0.5, 0.9}) {
+            std::filesystem::resize_file(path, static_cast<std::uintmax_t>(share * static_cast<double>(size)));
+            QVERIFY_EXCEPTION_THROWN(loadProject(path), InputError);
+            saveProject(lever(), path);
+        }
+        std::ofstream(path) << "not a database, but long enough to be looked at as if it were one";
+        QVERIFY_EXCEPTION_THROWN(loadProject(path), InputError);
+        QVERIFY_EXCEPTION_THROWN(loadProject("/nowhere/x.escultura"), InputError);
+        QVERIFY_EXCEPTION_THROWN(saveProject(lever(), "/nowhere/x.escultura"), InputError);
+    }
+    void otherThreadCountsChangeNothingThatMatters() {
+        const Project p = lever();
+        const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        Progress progress;
+        const Recipe& r = p.current().recipe;
+        const SurfaceResult s = evaluateSurface(p.part, *p.field(), r, progress);
+        QVERIFY(s.mesh.position == p.surface(r)->mesh.position && s.mesh.triangle == p.surface(r)->mesh.triangle);
+        const CheckResult c = evaluateCheck(p.part, *p.field(), s, r, progress);
+        const auto old = p.check(r);
+        QVERIFY(c.mesh.position == old->mesh.position && c.mesh.tet == old->mesh.tet);
+        for (std::size_t k = 0; k < c.cases.size(); ++k) {
+            double u = 0, v = 0;
+            for (std::size_t n = 0; n < c.mesh.position.size(); ++n) {
+                u = std::max(u, (c.cases[k].displacement[n] - old->cases[k].displacement[n]).norm());
+                v = std::max(v, std::abs(c.cases[k].vonMises[n] - old->cases[k].vonMises[n]));
+            }
+            QVERIFY(u <= 1e-8 * old->cases[k].maxDisplacement);
+            QVERIFY(v <= 1e-8 * old->cases[k].maxVonMises);
+        }
+    }
+    void summaryHoldsWhatIsPromised() {
+        const Project p = lever();
+        const json j = json::parse(summaryJson(p, p.current(), {{"Check", 1.5}}));
+        for (const char* key :
+             {"cells", "threshold", "share_kept", "pieces", "connected_interfaces", "largest_connecting_threshold"})
+            QVERIFY2(j["field"].contains(key), key);
+        for (const char* key : {"triangles", "volume_mm3", "mass_kg", "pieces", "genus", "watertight",
+                                "deviation_rms_mm", "deviation_max_mm"})
+            QVERIFY2(j["surface"].contains(key), key);
+        for (const char* key : {"tetrahedra", "nodes", "min_dihedral_deg", "min_scaled_jacobian", "volume_mm3"})
+            QVERIFY2(j["mesh"][key].is_number(), key);
+        for (const char* key : {"name", "applied_N", "reaction_N", "equilibrium_error", "max_displacement_mm",
+                                "max_von_mises_MPa", "min_safety_factor"})
+            QVERIFY2(j["check"]["cases"][0].contains(key), key);
+        for (const char* key : {"max_von_mises_MPa", "min_safety_factor", "governing_case"})
+            QVERIFY2(j["check"]["envelope"].contains(key), key);
+        for (const char* key : {"id", "class", "peak_MPa", "case", "position_mm", "nearest_interface", "distance_mm"})
+            QVERIFY2(j["findings"][0].contains(key), key);
+        for (const char* key : {"name", "limit", "value", "unit", "state"})
+            QVERIFY2(j["requirements"][0].contains(key), key);
+        QVERIFY(j["release"]["open"] == false && j["release"]["blocking"].size() > 0);
+        QCOMPARE(j["timings_s"]["Check"].get<double>(), 1.5);
+        QVERIFY(j["peak_memory_MB"].get<double>() > 1);
+        QCOMPARE(j["field"]["cells"].get<int>(), 32 * 12 * 6);
+    }
+    void cancelLeavesNothingBehind() {
+        Project p = lever();
+        Recipe r = p.current().recipe;
+        r.threshold = 0.47;
+        int steps = 0;
+        Progress* self = nullptr;
+        Progress progress([&](const std::string&, double) {
+            if (++steps == 6) self->cancel();
+        });
+        self = &progress;
+        QVERIFY_EXCEPTION_THROWN(run(p, r, Stage::findings, progress), Cancelled);
+        QVERIFY(!p.check(r));
+    }
+};
+
+QTEST_GUILESS_MAIN(TestProject)
+#include "test_project.moc"
