@@ -6,6 +6,7 @@
 #include <QGuiApplication>
 #include <chrono>
 #include <cstdio>
+#include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
 
@@ -131,15 +132,23 @@ int main(int argc, char** argv) {
         const int code = app.exit(e);
         return code == 0 ? 0 : exitUsage;
     }
+    const bool wasThere = std::filesystem::exists(o.out);
+    auto leaveNothing = [&] {  // a folder made for this run goes again when the run fails
+        std::error_code ignored;
+        if (!wasThere) std::filesystem::remove(o.out, ignored);
+    };
     try {
         return runPart(o, argc, argv);
     } catch (const SolveError& e) {
+        leaveNothing();
         std::fprintf(stderr, "error: %s\n", e.what());
         return exitSolve;
     } catch (const InputError& e) {
+        leaveNothing();
         std::fprintf(stderr, "error: %s\n", e.what());
         return exitInput;
     } catch (const std::exception& e) {
+        leaveNothing();
         std::fprintf(stderr, "error: %s\n", e.what());
         return exitSolve;
     }

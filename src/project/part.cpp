@@ -363,11 +363,19 @@ Part parsePart(const std::string& text, const std::string& path) {
             p.symmetry.push_back({n.at("point").vector(dimension::length, u.length), n.at("normal").direction()});
         }
     for (const Node& n : root.at("supports").list()) {
-        n.onlyKeys({"kind", "interfaces", "face"});
+        n.onlyKeys({"kind", "interfaces", "face", "directions"});
         Support s;
         s.kind = n.at("kind").text();
         if (s.kind != "fixed") n.at("kind").refuse("fixed", "'" + s.kind + "'");
         s.on = readFaces(n, p);
+        if (n.has("directions")) {
+            s.held = {false, false, false};
+            for (const Node& d : n.at("directions").list()) {
+                const std::string axis = d.text();
+                if (axis != "x" && axis != "y" && axis != "z") d.refuse("x, y or z", "'" + axis + "'");
+                s.held[axis[0] - 'x'] = true;
+            }
+        }
         p.supports.push_back(s);
     }
     for (const Node& n : root.at("load_cases").list()) {

@@ -59,6 +59,7 @@ struct FaceReference {
 struct Support {
     FaceReference on;
     std::string kind = "fixed";
+    std::array<bool, 3> held{true, true, true};  ///< global directions x, y, z in which the face is held
 };
 
 struct Load {

@@ -339,13 +339,14 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     r.quality = mesh::measureQuality(r.mesh);
 
     std::vector<elastic::Constraint> constraints;
-    std::set<std::int32_t> held;
+    std::set<std::pair<std::int32_t, std::int8_t>> held;
     for (const Support& s : part.supports)
         for (const std::string& name : s.on.interfaces)
             for (auto f : requireFaces(r.mesh, r.faces, name, s.on.face))
-                held.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
-    for (auto n : held)
-        for (std::int8_t c = 0; c < 3; ++c) constraints.push_back({n, c, 0});
+                for (auto n : r.mesh.boundary[f])
+                    for (std::int8_t c = 0; c < 3; ++c)
+                        if (s.held[c]) held.insert({n, c});
+    for (const auto& [node, component] : held) constraints.push_back({node, component, 0});
 
     std::vector<elastic::NodalForces> loads;
     std::vector<Vec3> meant(part.loadCases.size());

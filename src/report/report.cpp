@@ -125,9 +125,12 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     for (const Support& s : p.part.supports) {
         std::string on;
         for (const auto& i : s.on.interfaces) on += (on.empty() ? "" : ", ") + i;
-        rows.push_back({s.kind, on + " (" + s.on.face + ")"});
+        std::string directions;
+        for (int a = 0; a < 3; ++a)
+            if (s.held[a]) directions += (directions.empty() ? "" : ", ") + std::string(1, static_cast<char>('x' + a));
+        rows.push_back({s.kind, on + " (" + s.on.face + ")", directions});
     }
-    h.table({"Support", "Acts on"}, rows);
+    h.table({"Support", "Acts on", "Held along"}, rows);
     reason(h, v, Stage::duty);
 }
 

@@ -1,0 +1,188 @@
+#include <QProcess>
+#include <QtTest>
+#include <filesystem>
+
+#include "made_up_part.hpp"
+
+using namespace escultura;
+using nlohmann::json;
+
+class TestCli : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+
+    struct Result {
+        int code;
+        QString out, error;
+    };
+    static Result call(const QStringList& arguments) {
+        QProcess p;
+        p.start(ESCULTURA_CLI, arguments);
+        if (!p.waitForFinished(300000)) return {-1, {}, "did not finish"};
+        return {p.exitCode(), p.readAllStandardOutput(), p.readAllStandardError()};
+    }
+    QString folder(const char* name) const {
+        QDir(dir_.path()).mkpath(name);
+        return dir_.path() + "/" + name;
+    }
+    Result runLever(const char* name, const std::function<void(json&, field::DensityField&)>& change,
+                    const QStringList& more = {}) {
+        json part = made_up::leverPart();
+        field::DensityField f = made_up::leverField();
+        change(part, f);
+        const QString in = folder(name);
+        const std::string file = made_up::writeLever(in.toStdString(), part, f);
+        return call(
+            QStringList{"run", QString::fromStdString(file), "--out", in + "/out", "--element-size", "3", "--quiet"} +
+            more);
+    }
+    void refused(const char* name, const std::function<void(json&, field::DensityField&)>& change,
+                 const QStringList& mentions, const QStringList& more = {}) {
+        const Result r = runLever(name, change, more);
+        QVERIFY2(r.code == 3, qPrintable(QString("%1: code %2, %3").arg(name).arg(r.code).arg(r.error)));
+        for (const QString& m : mentions) QVERIFY2(r.error.contains(m), qPrintable(r.error));
+        QVERIFY2(!QDir(folder(name) + "/out").exists(), "nothing may be left behind");
+    }
+
+  private slots:
+    void writesTheReleaseFolder() {
+        const Result r = runLever("good", [](json&, field::DensityField&) {}, {"--smoothing", "1/8 in"});
+        QVERIFY2(r.code == 0, qPrintable(r.error));
+        QVERIFY(r.out.isEmpty());
+        const QString out = folder("good") + "/out";
+        for (const char* f : {"surface.stl", "results.vtu", "summary.json", "report.html", "report.pdf", "part.json",
+                              "manifest.json", "pictures/surface.png", "pictures/case-2.png"})
+            QVERIFY2(QFileInfo(out + "/" + f).size() > 500, f);
+        QVERIFY(QDir(out).entryList(QDir::Hidden | QDir::AllEntries | QDir::NoDotAndDotDot).size() ==
+                8);  // no draft left
+        std::ifstream in((out + "/summary.json").toStdString());
+        const json s = json::parse(in);
+        QVERIFY(std::abs(s["recipe"]["smoothing_mm"].get<double>() - 3.175) < 1e-12);
+        QVERIFY(s["surface"]["watertight"] == true);
+        // STL and summary agree, and so do the manifest's sums and the files
+        QFile stl(out + "/surface.stl");
+        QCOMPARE(stl.size(), 84 + 50 * s["surface"]["triangles"].get<qint64>());
+        std::ifstream m((out + "/manifest.json").toStdString());
+        for (const auto& f : json::parse(m)["files"]) {
+            QFile file(out + "/" + QString::fromStdString(f["path"]));
+            QVERIFY(file.open(QIODevice::ReadOnly));
+            QCOMPARE(QCryptographicHash::hash(file.readAll(), QCryptographicHash::Sha256).toHex().toStdString(),
+                     f["sha256"].get<std::string>());
+        }
+        QFile html(out + "/report.html");
+        QVERIFY(html.open(QIODevice::ReadOnly));
+        const QString text = html.readAll();
+        for (const char* word : {"Lever", "Duty", "Equilibrium error", "down", "pull", "safety factor"})
+            QVERIFY2(text.contains(word), word);
+        QFile pdf(out + "/report.pdf");
+        QVERIFY(pdf.open(QIODevice::ReadOnly) && pdf.read(5) == "%PDF-");
+    }
+    void sameNumbersTwice() {
+        json first, second;
+        for (json* s : {&first, &second}) {
+            const Result r = runLever("twice", [](json&, field::DensityField&) {});
+            QVERIFY2(r.code == 0, qPrintable(r.error));
+            std::ifstream in((folder("twice") + "/out/summary.json").toStdString());
+            *s = json::parse(in);
+            s->erase("timings_s");
+            s->erase("peak_memory_MB");
+        }
+        QCOMPARE(first.dump(), second.dump());
+    }
+    void wrongUsage() {
+        QCOMPARE(call({}).code, 2);
+        QCOMPARE(call({"run"}).code, 2);
+        QCOMPARE(call({"run", "x.json"}).code, 2);
+        QCOMPARE(call({"run", "x.json", "--out", "y", "--colour", "red"}).code, 2);
+        QCOMPARE(call({"run", "x.json", "--out", "y", "--threshold", "much"}).code, 2);
+    }
+    void helpNamesEveryOption() {
+        const Result r = call({"run", "--help"});
+        QCOMPARE(r.code, 0);
+        for (const char* o :
+             {"--out", "--threshold", "--element-size", "--smoothing", "--quiet", "--json-log", "Exit codes"})
+            QVERIFY2(r.out.contains(o), o);
+    }
+    void logsJsonLines() {
+        const QString in = folder("log");
+        const Result r = call({"run", QString::fromStdString(made_up::writeLever(in.toStdString())), "--out",
+                               in + "/out", "--element-size", "4", "--json-log"});
+        QCOMPARE(r.code, 0);
+        int lines = 0;
+        for (const QString& line : r.error.split('\n', Qt::SkipEmptyParts))
+            if (line.startsWith('{')) {
+                QVERIFY(json::parse(line.toStdString()).contains("step"));
+                ++lines;
+            }
+        QVERIFY(lines > 8);
+        QVERIFY(r.out.contains("written:"));
+        QVERIFY(!r.error.contains('\r'));  // no bar in a pipe
+    }
+    void refusesBadInput() {
+        const Result missing = call({"run", dir_.path() + "/none.json", "--out", dir_.path() + "/o"});
+        QCOMPARE(missing.code, 3);
+        QVERIFY(missing.error.contains("none.json"));
+        refused("no-field", [](json& p, auto&) { p["field"]["file"] = "other.npy"; }, {"other.npy"});
+        refused("nan", [](json&, auto& f) { f.density[7] = NAN; }, {"NaN", "cell (7, 0, 0)"});
+        refused("interface", [](json& p, auto&) { p["load_cases"][0]["loads"][0]["interfaces"][0] = "ear"; },
+                {"'ear'", "load_cases[0]"});
+        refused("poisson", [](json& p, auto&) { p["material"]["poissons_ratio"] = -1.5; },
+                {"poissons_ratio", "above -1 and below 0.5"});
+        refused("poisson-half", [](json& p, auto&) { p["material"]["poissons_ratio"] = 0.5; }, {"poissons_ratio"});
+        refused("nothing",
+                [](json&, auto& f) {
+                    for (float& d : f.density) d *= 0.5f;
+                },
+                {"keeps nothing", "threshold 0.8"}, {"--threshold", "0.8"});
+        refused("cut", [](json&, auto&) {}, {"cuts interfaces off", "threshold 0.9"}, {"--threshold", "0.9"});
+        refused("free",
+                [](json& p, auto&) {
+                    p["supports"][0]["directions"] = {"x", "y"};
+                },
+                {"free to move", "translation along (0"});
+        refused("no-support", [](json& p, auto&) { p["supports"] = json::array(); },
+                {"rotation about", "translation along"});
+        refused("outside", [](json& p, auto&) { p["interfaces"][1]["origin"] = {500, 0, 0}; }, {"interface 'eye'"});
+        refused("range", [](json&, auto&) {}, {"--threshold"}, {"--threshold", "7"});
+        refused("unit", [](json&, auto&) {}, {"kg"}, {"--smoothing", "2 kg"});
+    }
+    void refusesATruncatedVtiAndAWrongArray() {
+        const QString in = folder("vti");
+        QFile::copy(ESCULTURA_DEMO "/tether-yoke.vti", in + "/tether-yoke.vti");
+        QFile f(in + "/tether-yoke.vti");
+        f.setPermissions(QFile::ReadOwner | QFile::WriteOwner);
+        QVERIFY(f.resize(f.size() / 2));
+        QFile::copy(ESCULTURA_DEMO "/tether-yoke.json", in + "/part.json");
+        Result r = call({"run", in + "/part.json", "--out", in + "/out"});
+        QCOMPARE(r.code, 3);
+        QVERIFY2(r.error.contains("cut short"), qPrintable(r.error));
+        f.remove();
+        QFile::copy(ESCULTURA_DEMO "/tether-yoke.vti", in + "/tether-yoke.vti");
+        std::ifstream part(ESCULTURA_DEMO "/tether-yoke.json");
+        json p = json::parse(part);
+        p["field"]["array"] = "rho";
+        std::ofstream((in + "/array.json").toStdString()) << p.dump();
+        r = call({"run", in + "/array.json", "--out", in + "/out"});
+        QCOMPARE(r.code, 3);
+        QVERIFY2(r.error.contains("'rho'") && r.error.contains("density (cells)"), qPrintable(r.error));
+        QVERIFY(!QDir(in + "/out").exists());
+    }
+    void refusesAnOutputFolderThatCannotBeMade() {
+        const QString in = folder("blocked");
+        std::ofstream((in + "/file").toStdString()) << "in the way";
+        const Result r =
+            call({"run", QString::fromStdString(made_up::writeLever(in.toStdString())), "--out", in + "/file/out"});
+        QCOMPARE(r.code, 3);
+        QVERIFY2(r.error.contains("file/out"), qPrintable(r.error));
+    }
+    void refusesElementsThatAreTooSmall() {
+        const QString in = folder("small");
+        const Result r = call({"run", QString::fromStdString(made_up::writeLever(in.toStdString())), "--out",
+                               in + "/out", "--element-size", "0.02"});
+        QCOMPARE(r.code, 3);
+        QVERIFY2(r.error.contains("80 million"), qPrintable(r.error));
+    }
+};
+
+QTEST_GUILESS_MAIN(TestCli)
+#include "test_cli.moc"

@@ -1,0 +1,275 @@
+#include <QApplication>
+#include <QPlainTextEdit>
+#include <QTableWidget>
+#include <QtTest>
+
+#include "dossier/threshold_control.hpp"
+#include "made_up_part.hpp"
+#include "main_window.hpp"
+#include "theme/theme.hpp"
+#include "widgets.hpp"
+
+using namespace escultura;
+using namespace escultura::app;
+using project::Stage;
+
+/// Drives the real window with mouse and keyboard on the made-up lever.
+class TestWindow : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    std::unique_ptr<MainWindow> w_;
+
+    template <class T>
+    T* find(const char* name) const {
+        auto* x = w_->findChild<T*>(name);
+        if (!x) qFatal("no widget '%s'", name);
+        return x;
+    }
+    bool settle() {
+        return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 120000);
+    }
+    void click(const char* button) {
+        auto* b = find<QPushButton>(button);
+        QVERIFY2(b->isEnabled(), button);
+        QTest::mouseClick(b, Qt::LeftButton);
+    }
+    void type(QLineEdit* edit, const QString& text) {
+        edit->setFocus();
+        edit->selectAll();
+        QTest::keyClicks(edit, text);
+        QTest::keyClick(edit, Qt::Key_Return);
+    }
+    void openLever() {
+        w_ = std::make_unique<MainWindow>();
+        w_->setProperty("neverAsk", true);
+        w_->show();
+        QVERIFY(QTest::qWaitForWindowActive(w_.get()));
+        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
+        QVERIFY(settle());
+        QVERIFY(w_->session().hasProject());
+        w_->session().edit("Element size", [](project::Project& p) { p.variants[0].recipe.elementSize = 3; });
+    }
+    void runAll() {
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        click("runCheck");
+        QVERIFY(settle());
+        QVERIFY(w_->session().freshness(Stage::findings) == Freshness::fresh);
+    }
+
+  private slots:
+    void initTestCase() { theme::apply(*qApp); }
+    void init() { openLever(); }
+    void cleanup() {
+        if (w_) w_->close();
+        w_.reset();
+    }
+
+    void anEmptyWindowSaysWhatToDo() {
+        MainWindow empty;
+        empty.show();
+        QVERIFY(QTest::qWaitForWindowExposed(&empty));
+        QVERIFY(!empty.session().hasProject());
+        QTest::keyClick(&empty, Qt::Key_2);  // cards without a project: nothing breaks
+        QTest::keyClick(&empty, Qt::Key_R, Qt::ControlModifier);
+        QVERIFY(!empty.session().isBusy());
+    }
+    void keysOpenTheCards() {
+        for (int k = 0; k < 7; ++k) {
+            QTest::keyClick(w_.get(), static_cast<Qt::Key>(Qt::Key_1 + k));
+            int open = 0;
+            for (auto* c : w_->findChildren<Card*>()) {
+                open += c->isOpen();
+                if (c->isOpen()) QCOMPARE(static_cast<int>(c->stage()), k);
+            }
+            QCOMPARE(open, 1);
+        }
+    }
+    void draggingTheThresholdUpdatesTheFigures() {
+        QTest::keyClick(w_.get(), Qt::Key_2);
+        auto* control = find<ThresholdControl>("threshold");
+        auto* figures = find<QLabel>("fieldFigures");
+        const QString before = figures->text();
+        const int y = control->height() / 2;
+        auto at = [&](double t) { return QPoint(static_cast<int>(8 + t * (control->width() - 16)), y); };
+        QTest::mousePress(control, Qt::LeftButton, {}, at(0.5));
+        for (double t : {0.55, 0.65, 0.75, 0.85}) QTest::mouseMove(control, at(t));
+        QMouseEvent move(QEvent::MouseMove, at(0.85), control->mapToGlobal(at(0.85)), Qt::NoButton, Qt::LeftButton,
+                         Qt::NoModifier);
+        QApplication::sendEvent(control, &move);
+        QTest::mouseRelease(control, Qt::LeftButton, {}, at(0.85));
+        QVERIFY(std::abs(w_->session().recipe().threshold - 0.85) < 0.02);
+        QVERIFY(figures->text() != before);
+        QVERIFY(find<QLabel>("fieldInterfaces")->text().contains("cut off"));  // the bar is 0.6 in the middle
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);             // the whole drag is one step
+        QCOMPARE(w_->session().recipe().threshold, 0.5);
+        QCOMPARE(figures->text(), before);
+    }
+    void runsUndoesAndStaysFresh() {
+        runAll();
+        const auto check = w_->session().project().check(w_->session().recipe());
+        QVERIFY(check);
+        QCOMPARE(find<QTableWidget>("checkCases")->rowCount(), 2);
+        QTest::keyClick(w_.get(), Qt::Key_2);
+        type(find<QLineEdit>("thresholdEdit"), "0.4");
+        for (Stage s : {Stage::surface, Stage::check, Stage::findings, Stage::release})
+            QCOMPARE(w_->session().freshness(s), Freshness::outOfDate);
+        bool said = false;
+        for (auto* b : w_->findChildren<QPushButton*>("requirement"))
+            said = said || b->accessibleName().contains("out of date");
+        QVERIFY(said);
+        w_->setFocus();
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        for (Stage s : {Stage::surface, Stage::check, Stage::findings})
+            QCOMPARE(w_->session().freshness(s), Freshness::fresh);
+        QCOMPARE(w_->session().project().check(w_->session().recipe()).get(),
+                 check.get());  // nothing was computed again
+        QVERIFY(!w_->session().isBusy());
+    }
+    void cancelKeepsTheOldResult() {
+        runAll();
+        const auto old = w_->session().project().check(w_->session().recipe());
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        type(find<QLineEdit>("elementSize"), "2");
+        QTest::mouseClick(find<QPushButton>("runCheck"), Qt::LeftButton);
+        QVERIFY(w_->session().isBusy());
+        QVERIFY(find<QFrame>("progress")->isVisible());
+        QTest::mouseClick(find<QPushButton>("cancel"), Qt::LeftButton);
+        QVERIFY(settle());
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::outOfDate);
+        QCOMPARE(w_->session().lastKnown().check.get(), old.get());
+        QVERIFY(w_->session().log().join("\n").contains("cancelled"));
+    }
+    void numbersTakeUnitsAndRefuseNonsense() {
+        QTest::keyClick(w_.get(), Qt::Key_3);
+        auto* smoothing = find<QLineEdit>("smoothing");
+        type(smoothing, "1/8 in");
+        QCOMPARE(w_->session().recipe().smoothing, 3.175);
+        type(smoothing, "fast");
+        QCOMPARE(w_->session().recipe().smoothing, 3.175);
+        QVERIFY(smoothing->property("wrong").toBool());
+        type(smoothing, "-4");
+        QVERIFY(smoothing->property("wrong").toBool());
+        type(smoothing, "6 mm");
+        QVERIFY(!smoothing->property("wrong").toBool());
+        QCOMPARE(w_->session().recipe().smoothing, 6.0);
+    }
+    void signsDispositionsUntilTheReleaseOpens() {
+        runAll();
+        QTest::keyClick(w_.get(), Qt::Key_6);
+        auto* list = find<QTableWidget>("findings");
+        QVERIFY(list->rowCount() > 0);
+        const int rows = list->rowCount();
+        for (int r = 0; r < rows; ++r) {
+            list->setCurrentCell(r, 0);
+            click("signDisposition");  // without a reason: refused
+            QVERIFY(static_cast<int>(w_->session().variant().dispositions.size()) == r);
+            find<QLineEdit>("dispositionReason")->setFocus();
+            QTest::keyClicks(find<QLineEdit>("dispositionReason"), "Contact pressure of the pin");
+            if (r == 0) QTest::keyClicks(find<QLineEdit>("dispositionName"), "A. Tester");
+            click("signDisposition");
+            QCOMPARE(static_cast<int>(w_->session().variant().dispositions.size()), r + 1);
+        }
+        QTest::keyClick(w_.get(), Qt::Key_7, Qt::NoModifier);
+        w_->dossier().openCard(Stage::release);
+        QVERIFY(find<QPushButton>("writeRelease")->isEnabled());
+        QVERIFY(find<QLabel>("blockers")->text().contains("Open"));
+        w_->setFocus();
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);  // the last signature goes
+        QVERIFY(!find<QPushButton>("writeRelease")->isEnabled());
+    }
+    void makesAndOpensVariantsInTurn() {
+        runAll();
+        click("newVariant");
+        QCOMPARE(w_->session().project().variants.size(), std::size_t(2));
+        QCOMPARE(w_->session().project().open, std::size_t(1));
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::fresh);  // same recipe, same results
+        QTest::keyClick(w_.get(), Qt::Key_2);
+        type(find<QLineEdit>("thresholdEdit"), "0.3");
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::outOfDate);
+        for (auto* f : w_->findChildren<QFrame*>("card"))
+            if (f->property("variant").isValid() && f->property("variant").toInt() == 0 && f->isVisible()) {
+                QTest::mouseClick(f, Qt::LeftButton);
+                break;
+            }
+        QCOMPARE(w_->session().project().open, std::size_t(0));
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::fresh);
+        QCOMPARE(w_->session().recipe().threshold, 0.5);
+    }
+    void readsTheValueUnderThePointer() {
+        runAll();
+        w_->viewBar().setShow(report::Show::check);
+        emit w_->viewBar().changed();
+        w_->view().look(Vec3(0, 0, -1), Vec3::UnitY());
+        View& v = w_->view();
+        const QPoint middle(v.width() / 2, v.height() / 2);  // the bar's middle
+        QTest::mouseMove(&v, middle + QPoint(3, 0));
+        QTest::mouseMove(&v, middle);
+        QTRY_VERIFY(v.readingText().contains("von Mises"));
+        QVERIFY(v.readingText().contains("MPa"));
+        QTest::mouseClick(&v, Qt::LeftButton, {}, middle);
+        QCOMPARE(v.pinnedCount(), 1);
+        QTest::mouseMove(&v, QPoint(6, 6));
+        QTRY_VERIFY(v.readingText().isEmpty());
+        v.setFocus();
+        QTest::keyClick(&v, Qt::Key_Escape);
+        QCOMPARE(v.pinnedCount(), 0);
+    }
+    void draggingTurnsTheView() {
+        View& v = w_->view();
+        const QImage before = v.grab().toImage();
+        QTest::mousePress(&v, Qt::LeftButton, {}, QPoint(300, 300));
+        QMouseEvent move(QEvent::MouseMove, QPointF(380, 330), v.mapToGlobal(QPointF(380, 330)), Qt::NoButton,
+                         Qt::LeftButton, Qt::NoModifier);
+        QApplication::sendEvent(&v, &move);
+        QTest::mouseRelease(&v, Qt::LeftButton, {}, QPoint(380, 330));
+        QVERIFY(v.grab().toImage() != before);
+    }
+    void savesAndOpensTheProject() {
+        runAll();
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        auto* reason = find<QPlainTextEdit>("reason5");
+        reason->setFocus();
+        QTest::keyClicks(reason, "coarse is enough here");
+        find<QTableWidget>("checkCases")->setFocus();
+        QCOMPARE(w_->session().variant().reasons.at(4), std::string("coarse is enough here"));
+        const QString path = dir_.path() + "/lever.escultura";
+        w_->session().saveProject(path);
+        QVERIFY(settle());
+        QVERIFY(!w_->session().isModified());
+        w_->open(path);
+        QVERIFY(settle());
+        QCOMPARE(w_->session().freshness(Stage::findings), Freshness::fresh);
+        QCOMPARE(w_->session().variant().reasons.at(4), std::string("coarse is enough here"));
+        QCOMPARE(find<QPlainTextEdit>("reason5")->toPlainText(), "coarse is enough here");
+    }
+    void errorsAreShownAndNothingIsLost() {
+        runAll();
+        const auto check = w_->session().project().check(w_->session().recipe());
+        std::ofstream((dir_.path() + "/bad.json").toStdString()) << "{ \"format\": 1 }";
+        w_->session().openPart(dir_.path() + "/bad.json");
+        QVERIFY(settle());
+        QVERIFY(find<QLabel>("error")->isVisible());
+        QVERIFY(find<QLabel>("error")->text().contains("bad.json"));
+        QCOMPARE(w_->session().project().check(w_->session().recipe()).get(), check.get());
+    }
+    void theDrawerListsResultants() {
+        runAll();
+        QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);
+        auto* t = find<QTableWidget>("drawerResultants");
+        QVERIFY(find<Drawer>("drawer")->isVisible());
+        QCOMPARE(t->rowCount(), 2 * 5);  // meant, applied, one reaction, their sum, balance
+        QCOMPARE(t->item(0, 4)->text().toDouble(), -500.0);
+        QVERIFY(tableAsCsv(t).contains("down,all,meant,0,-500"));
+    }
+    void findsActionsByName() {
+        QTest::keyClick(w_.get(), Qt::Key_K, Qt::ControlModifier);
+        auto* finder = find<QLineEdit>("finder");
+        QTRY_VERIFY(finder->hasFocus());
+        QTest::keyClicks(finder, "Tables and log");
+        QTest::keyClick(finder, Qt::Key_Return);
+        QTRY_VERIFY(find<Drawer>("drawer")->isVisible());
+    }
+};
+
+QTEST_MAIN(TestWindow)
+#include "test_window.moc"
