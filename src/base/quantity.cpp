@@ -190,6 +190,7 @@ double unitScale(std::string_view unit) {
 
 std::string formatNumber(double value, int significant) {
     if (!std::isfinite(value)) return value != value ? "n/a" : value > 0 ? "unlimited" : "-unlimited";
+    if (value == 0) return "0";
     const double size = std::abs(value);
     char buffer[64];
     if (size != 0 && (size < 1e-3 || size >= 1e7)) {
