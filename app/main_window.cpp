@@ -4,6 +4,7 @@
 #include <QCloseEvent>
 #include <QCompleter>
 #include <QDateTime>
+#include <QDir>
 #include <QFileDialog>
 #include <QInputDialog>
 #include <QLabel>
@@ -25,6 +26,13 @@ namespace escultura::app {
 
 using namespace project;
 using report::Show;
+
+namespace {
+/// The source's folder while developing, the installed one otherwise.
+QString demoFolder() {
+    return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
+}
+}  // namespace
 
 MainWindow::MainWindow() {
     setObjectName("mainWindow");
@@ -203,11 +211,10 @@ void MainWindow::makeMenus() {
         },
         "actionOpen", "open");
     add(
-        file, "Open demo: tether yoke", {}, [this] { open(QString(ESCULTURA_DEMO_FOLDER) + "/tether-yoke.json"); },
-        "actionDemoYoke");
+        file, "Open demo: tether yoke", {}, [this] { open(demoFolder() + "/tether-yoke.json"); }, "actionDemoYoke");
     add(
-        file, "Open demo: sensor-mast foot", {},
-        [this] { open(QString(ESCULTURA_DEMO_FOLDER) + "/sensor-mast-foot.json"); }, "actionDemoFoot");
+        file, "Open demo: sensor-mast foot", {}, [this] { open(demoFolder() + "/sensor-mast-foot.json"); },
+        "actionDemoFoot");
     file->addSeparator();
     add(file, "Save project", QKeySequence::Save, needsProject([this] { save(false); }), "actionSave", "save");
     add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
@@ -514,7 +521,10 @@ void MainWindow::exportSurface() {
 
 void MainWindow::writeRelease() {
     const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
-    if (folder.isEmpty()) return;
+    if (!folder.isEmpty()) releaseTo(folder);
+}
+
+void MainWindow::releaseTo(const QString& folder) {
     auto copy = std::make_shared<Project>(session_.project());
     const auto timings = session_.timings();
     session_.work(

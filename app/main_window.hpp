@@ -24,6 +24,8 @@ class MainWindow : public QMainWindow {
     void open(const QString& path);
     /// Runs surface, check and findings once the next part is open.
     void runWhenOpened() { runWhenOpened_ = true; }
+    /// Writes the release folder on the worker thread.
+    void releaseTo(const QString& folder);
     Session& session() { return session_; }
     View& view() { return *view_; }
     Dossier& dossier() { return *dossier_; }

@@ -178,6 +178,18 @@ class TestWindow : public QObject {
         w_->dossier().openCard(Stage::release);
         QVERIFY(find<QPushButton>("writeRelease")->isEnabled());
         QVERIFY(find<QLabel>("blockers")->text().contains("Open"));
+        w_->releaseTo(dir_.path() + "/release");
+        QVERIFY(settle());
+        QVERIFY2(!find<QLabel>("error")->isVisible(), qPrintable(find<QLabel>("error")->text()));
+        for (const char* f : {"report.pdf", "summary.json", "manifest.json", "pictures/case-1.png"})
+            QVERIFY2(QFileInfo(dir_.path() + "/release/" + f).size() > 500, f);
+        QFile summary(dir_.path() + "/release/summary.json");
+        QVERIFY(summary.open(QIODevice::ReadOnly));
+        const auto j = nlohmann::json::parse(summary.readAll().toStdString());
+        QVERIFY(j["release"]["open"] == true);
+        QCOMPARE(j["findings"][0]["disposition"]["by"].get<std::string>(), std::string("A. Tester"));
+        w_->view().fit();  // the window's own drawing goes on
+        QVERIFY(!w_->view().grab().toImage().isNull());
         w_->setFocus();
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);  // the last signature goes
         QVERIFY(!find<QPushButton>("writeRelease")->isEnabled());

@@ -45,17 +45,15 @@ void View::setNotice(const QString& notice) {
 
 void View::fit() {
     if (!scene_) return;
-    camera_ = render::fit(scene_->bounds, width(), height(), fitted_ ? camera_.direction : Vec3(-0.75, 0.75, -0.62));
+    camera_ = fitted_ ? render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up)
+                      : render::fit(scene_->bounds, width(), height());
     fitted_ = true;
     redraw(false);
 }
 
 void View::look(const Vec3& direction, const Vec3& up) {
     if (!scene_) return;
-    camera_.up = up;
-    camera_.direction = direction.normalized();
-    camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction);
-    camera_.up = up;
+    camera_ = render::fit(scene_->bounds, width(), height(), direction, up);
     redraw(false);
 }
 

@@ -94,8 +94,9 @@ Vec3 Camera::project(const Vec3& p, int width, int imageHeight) const {
     return {0.5 * width + scale * d.dot(side()), 0.5 * imageHeight - scale * d.dot(screenUp()), d.dot(direction)};
 }
 
-Camera fit(const Box3& box, int width, int imageHeight, const Vec3& direction) {
+Camera fit(const Box3& box, int width, int imageHeight, const Vec3& direction, const Vec3& up) {
     Camera c;
+    c.up = up;
     c.direction = direction.normalized();
     c.focus = box.centre();
     double halfWidth = 1, halfHeight = 1;

@@ -24,7 +24,8 @@ struct Camera {
 };
 
 /// A camera that shows a box whole, from the front, upper side.
-Camera fit(const Box3& box, int width, int height, const Vec3& direction = Vec3(-0.75, 0.75, -0.62));
+Camera fit(const Box3& box, int width, int height, const Vec3& direction = Vec3(-0.75, 0.75, -0.62),
+           const Vec3& up = Vec3::UnitZ());
 
 struct Hit {
     Vec3 position;

@@ -1,0 +1,239 @@
+#include <QGuiApplication>
+#include <QPainter>
+#include <QtTest>
+
+#include "made_up_part.hpp"
+#include "render/overlay.hpp"
+#include "render/renderer.hpp"
+#include "report/part_scene.hpp"
+#include "report/report.hpp"
+
+using namespace escultura;
+using namespace escultura::render;
+using project::Stage;
+
+/// Pictures are made without a display; what they show is measured in pixels.
+class TestRender : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    project::Project project_;
+
+    static std::shared_ptr<Scene> cube(double half, Colour colour) {
+        auto scene = std::make_shared<Scene>();
+        ColouredMesh m;
+        for (int k = 0; k < 8; ++k) {
+            m.position.push_back(half * Vec3(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 1 : -1));
+            m.colour.push_back(colour);
+            m.value.push_back(k);
+        }
+        m.triangle = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4},
+                      {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
+        m.flat = true;
+        scene->meshes.push_back(m);
+        scene->bounds = Box3{Vec3::Constant(-half), Vec3::Constant(half)};
+        return scene;
+    }
+    static int notBackground(const QImage& image, QRgb background) {
+        int count = 0;
+        for (int y = 0; y < image.height(); ++y)
+            for (int x = 0; x < image.width(); ++x) count += (image.pixel(x, y) & 0xffffff) != (background & 0xffffff);
+        return count;
+    }
+
+  private slots:
+    void initTestCase() {
+        Progress progress;
+        project_ = project::openPart(made_up::writeLever(dir_.path().toStdString()), progress);
+        project_.variants[0].recipe.elementSize = 3.5;
+        project::run(project_, project_.current().recipe, Stage::findings, progress);
+    }
+    void coloursOfTheSafetyFactorAnswerTheQuestion() {
+        ColourScale s;
+        s.ramp = Ramp::safetyFactor;
+        s.low = 0;
+        s.middle = 1.5;
+        s.high = 6;
+        QCOMPARE(s.position(1.5), 0.5);
+        QCOMPARE(s.position(0.0), 0.0);
+        QCOMPARE(s.position(100.0), 1.0);
+        const Colour fails = s.colour(1.0), passes = s.colour(4.0);
+        QVERIFY(fails.r > fails.b + 40);    // clay
+        QVERIFY(passes.g > passes.r + 20);  // teal
+        for (double v : {0.2, 1.5, 3.0, 5.5}) QVERIFY(std::abs(s.valueAt(s.position(v)) - v) < 1e-12);
+    }
+    void rampsGetDarkerEvenly() {
+        for (Ramp ramp : {Ramp::stress, Ramp::displacement, Ramp::deviation}) {
+            ColourScale s;
+            s.ramp = ramp;
+            double last = 1e9;
+            for (double x = 0; x <= 1; x += 0.05) {
+                const Colour c = s.colourAt(x);
+                const double light = 0.2126 * c.r + 0.7152 * c.g + 0.0722 * c.b;
+                QVERIFY(light < last + 1e-9);  // monotone lightness: readable without telling hues apart
+                last = light;
+            }
+        }
+    }
+    void bandsAreSteps() {
+        ColourScale s;
+        s.bands = 4;
+        QCOMPARE(s.colourAt(0.01).g, s.colourAt(0.24).g);
+        QVERIFY(s.colourAt(0.24).g != s.colourAt(0.26).g);
+    }
+    void drawsWhereTheCameraLooks() {
+        Renderer r;
+        r.setScene(cube(10, {200, 80, 40}));
+        Camera c;
+        c.direction = Vec3(0, 1, 0);
+        c.height = 40;
+        const QImage image = r.render(c, 200, 200, false, {0, 0, 0});
+        // the face of 20 mm covers half of 40 mm: 100 x 100 pixels
+        const int lit = notBackground(image, qRgb(0, 0, 0));
+        QVERIFY2(std::abs(lit - 10000) < 250, qPrintable(QString::number(lit)));
+        QVERIFY(qRed(image.pixel(100, 100)) > qBlue(image.pixel(100, 100)) + 30);
+        QCOMPARE(image.pixel(5, 5) & 0xffffff, 0u);
+        c.focus = Vec3(15, 0, 0);  // the part moves to the left by 15 mm = 75 pixels
+        const QImage moved = r.render(c, 200, 200, false, {0, 0, 0});
+        QVERIFY(moved.pixel(30, 100) != qRgb(0, 0, 0) && (moved.pixel(120, 100) & 0xffffff) == 0);
+    }
+    void projectionAndPickingAgree() {
+        Renderer r;
+        r.setScene(cube(10, {200, 200, 200}));
+        const Camera c = fit(Box3{Vec3::Constant(-10), Vec3::Constant(10)}, 300, 200);
+        for (const Vec3& p : {Vec3(10, -10, 10), Vec3(10, -3, 2), Vec3(2, -10, 4), Vec3(1, -2, 10)}) {
+            const Vec3 pixel = c.project(0.98 * p, 300, 200);
+            const auto hit = r.pick(c, 300, 200, pixel[0], pixel[1]);
+            QVERIFY(hit);
+            const Vec3 back = c.project(hit->position, 300, 200);
+            QVERIFY(std::hypot(back[0] - pixel[0], back[1] - pixel[1]) < 0.01);
+            QVERIFY(std::abs(hit->position.cwiseAbs().maxCoeff() - 10) < 1e-3);  // on the cube
+        }
+        QVERIFY(!r.pick(c, 300, 200, 2, 2));
+    }
+    void fitShowsTheWholeBox() {
+        const Box3 box{Vec3(0, -60, -50), Vec3(200, 60, 50)};
+        for (const auto& [direction, up] :
+             {std::pair{Vec3(-0.75, 0.75, -0.62), Vec3(0, 0, 1)}, std::pair{Vec3(0, 0, -1), Vec3(0, 1, 0)},
+              std::pair{Vec3(1, 0, 0), Vec3(0, 0, 1)}}) {
+            const Camera c = fit(box, 800, 500, direction, up);
+            QVERIFY(std::isfinite(c.height) && c.height > 90);
+            for (int m = 0; m < 8; ++m) {
+                const Vec3 p = c.project(Vec3((m & 1 ? box.high : box.low)[0], (m & 2 ? box.high : box.low)[1],
+                                              (m & 4 ? box.high : box.low)[2]),
+                                         800, 500);
+                QVERIFY(p[0] >= 0 && p[0] <= 800 && p[1] >= 0 && p[1] <= 500);
+            }
+        }
+    }
+    void orbitKeepsTheHorizon() {
+        Camera c;
+        c.orbit(1.0, 0.3);
+        QVERIFY(std::abs(c.direction.norm() - 1) < 1e-12);
+        QVERIFY(std::abs(c.side().dot(c.up)) < 1e-12);
+        for (int i = 0; i < 50; ++i) c.orbit(0, 0.2);  // cannot turn over the pole
+        QVERIFY(std::abs(c.direction.dot(c.up)) < 0.999);
+    }
+    void scenesOfTheLever() {
+        const auto s = project_.surface(project_.current().recipe);
+        const auto c = project_.check(project_.current().recipe);
+        const auto f = project_.findings(project_.current().recipe);
+        report::SceneOptions o;
+        o.show = report::Show::check;
+        o.loadCase = 1;
+        const auto results = report::makeScene(project_, project_.current().recipe, o, s.get(), c.get(), f.get());
+        QVERIFY(results->legend.shown);
+        QCOMPARE(results->legend.unit, std::string("MPa"));
+        QVERIFY(std::abs(results->legend.dataHigh - c->cases[1].maxVonMises) < 1e-12);
+        double shares = 0;
+        for (double x : results->legend.share) shares += x;
+        QVERIFY(std::abs(shares - 1) < 1e-9);
+        QCOMPARE(results->arrows.size(), std::size_t(1));
+        bool labelled = false;
+        for (const auto& l : results->labels) labelled = labelled || l.strong == "2.00 kN";
+        QVERIFY(labelled);
+        // four flat triangles for each curved face
+        QCOMPARE(results->meshes[0].triangle.size(), 4 * c->mesh.boundary.size());
+        // deformed by a factor: the nodes move by it
+        o.deformation = 100;
+        const auto deformed = report::makeScene(project_, project_.current().recipe, o, s.get(), c.get(), f.get());
+        for (std::size_t v = 0; v < deformed->meshes[0].position.size(); v += 97) {
+            const auto n = deformed->meshes[0].source[v];
+            QVERIFY(
+                (deformed->meshes[0].position[v] - results->meshes[0].position[v] - 100 * c->cases[1].displacement[n])
+                    .norm() < 1e-9);
+        }
+        o = {};
+        o.show = report::Show::field;
+        const auto cells = report::makeScene(project_, project_.current().recipe, o, nullptr, nullptr, nullptr);
+        QVERIFY(cells->meshes[0].flat && cells->meshes[0].triangle.size() % 2 == 0);
+        project::Recipe cut = project_.current().recipe;
+        cut.threshold = 0.8;  // the pieces that would fall off are in ochre
+        const auto pieces = report::makeScene(project_, cut, o, nullptr, nullptr, nullptr);
+        int ochre = 0;
+        for (const Colour& k : pieces->meshes[0].colour) ochre += k.r > 200 && k.b < 90;
+        QVERIFY(ochre > 100);
+    }
+    void automaticDeformationIsARoundNumber() {
+        const auto c = project_.check(project_.current().recipe);
+        const double factor = report::automaticDeformation(*c, 0);
+        const double lead = factor / std::pow(10, std::floor(std::log10(factor)));
+        QVERIFY(std::abs(lead - 1) < 1e-9 || std::abs(lead - 2) < 1e-9 || std::abs(lead - 5) < 1e-9);
+        QCOMPARE(report::automaticDeformation(*c, -1), 0.0);
+    }
+    void overlayPaintsLegendAndLabels() {
+        Scene scene;
+        scene.legend.shown = true;
+        scene.legend.title = "von Mises";
+        scene.legend.unit = "MPa";
+        scene.legend.scale = {Ramp::stress, 0, 100, 0, 0};
+        scene.legend.share = {0.5, 0.3, 0.2};
+        scene.labels.push_back({Label::Role::maximum, Vec3::Zero(), "highest", "100 MPa"});
+        Camera c;
+        QImage image(800, 500, QImage::Format_RGB32);
+        image.fill(QColor(0xF6, 0xF2, 0xEA));
+        QPainter p(&image);
+        QFont font("Inter");
+        font.setPixelSize(13);
+        p.setFont(font);
+        paintOverlay(p, image.size(), scene, c);
+        p.end();
+        const LegendLayout at = legendLayout(image.size(), QFontMetricsF(font));
+        QVERIFY(QRectF(0, 0, 800, 500).contains(at.card) && at.card.contains(at.bar));
+        const QRgb top = image.pixel(at.bar.center().x(), at.bar.top() + 3),
+                   bottom = image.pixel(at.bar.center().x(), at.bar.bottom() - 3);
+        QVERIFY(qGray(top) < 60 && qGray(bottom) > 200);           // dark on top: high stress
+        QVERIFY(image.pixel(400, 250) != qRgb(0xF6, 0xF2, 0xEA));  // the label's point
+    }
+    void reportTellsWhatWasChosen() {
+        project::Variant v = project_.current();
+        v.reasons[1] = "lighter <than> before & strong";
+        const std::string html = report::reportHtml(project_, v, {"surface"});
+        QVERIFY(html.find("lighter &lt;than&gt; before &amp; strong") != std::string::npos);
+        QVERIFY(html.find("pictures/surface.png") != std::string::npos);
+        QVERIFY(html.find("pictures/field.png") == std::string::npos);
+        for (const char* chapter : {"Duty", "Field", "Surface", "Rebuild", "Check", "Findings", "Release"})
+            QVERIFY2(html.find(chapter) != std::string::npos, chapter);
+        project::Variant stale = v;
+        stale.recipe.threshold = 0.33;
+        QVERIFY(report::reportHtml(project_, stale, {}).find("Out of date") != std::string::npos);
+    }
+    void cancellingAReleaseLeavesNothing() {
+        Renderer r;
+        Progress progress;
+        progress.cancel();
+        const std::string folder = (dir_.path() + "/cancelled").toStdString();
+        QVERIFY_EXCEPTION_THROWN(report::writeRelease(project_, project_.current(), {}, r, folder, progress),
+                                 Cancelled);
+        QVERIFY(QDir(QString::fromStdString(folder))
+                    .entryList(QDir::AllEntries | QDir::Hidden | QDir::NoDotAndDotDot)
+                    .isEmpty());
+    }
+};
+
+int main(int argc, char** argv) {
+    qputenv("QT_QPA_PLATFORM", "offscreen");
+    QGuiApplication application(argc, argv);
+    TestRender test;
+    return QTest::qExec(&test, argc, argv);
+}
+#include "test_render.moc"
