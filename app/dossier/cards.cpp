@@ -248,8 +248,8 @@ void SurfaceCard::refreshBody() {
     figures_->setText(figures(
         {{"Mass", mass(m.volume * session_.project().part.material.density)},
          {"Volume", num(m.volume / 1000, 5) + " cm³"},
-         {"Asked volume",
-          num(s.askedVolume / 1000, 5) + " cm³ (" + num(100 * (m.volume / s.askedVolume - 1), 2) + " %)"},
+         {"Asked volume", num(s.askedVolume / 1000, 5) + " cm³ (" +
+                              QString::number(100 * (m.volume / s.askedVolume - 1), 'f', 2) + " %)"},
          {"Deviation, RMS and largest", num(s.deviationRms) + " / " + num(s.deviationMax) + " mm"},
          {"Closed, pieces, handles", QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus)},
          {"Triangles", QString::number(s.mesh.triangle.size())}}));

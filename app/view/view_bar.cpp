@@ -79,6 +79,7 @@ void ViewBar::refresh() {
         for (std::size_t c = 0; c < cases.size(); ++c)
             case_->addItem(QString::fromStdString(cases[c].name), static_cast<int>(c));
     }
+    case_->setMinimumWidth(case_->sizeHint().width() + 14);
     const Show show = options().show;
     const bool results = show == Show::check;
     case_->setEnabled(results || show == Show::duty);

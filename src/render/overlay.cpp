@@ -198,7 +198,7 @@ QImage picture(Renderer& renderer, const std::shared_ptr<const Scene>& scene, co
     QImage image = renderer.render(camera, width, height, true);
     QPainter painter(&image);
     QFont font("Inter");
-    font.setPixelSize(std::max(12, height / 52));
+    font.setPixelSize(std::max(12, height / 42));
     painter.setFont(font);
     paintOverlay(painter, image.size(), *scene, camera);
     return image;

@@ -54,9 +54,25 @@ void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
     scene.lines.push_back(std::move(lines));
 }
 
-bool isNamed(const std::vector<NamedFace>& faces, int owner, const Vec3& p) {
-    return std::any_of(faces.begin(), faces.end(),
-                       [&](const NamedFace& f) { return f.surface == owner && f.holds(p); });
+/// How much of the interfaces' tint a point of a machined surface gets: 1 on a named face, fading to 0 across the rim
+/// of a face that goes on beyond it (the triangles do not follow that circle).
+double tintShare(const std::vector<NamedFace>& faces, int owner, const Vec3& p) {
+    constexpr double fade = 1.6;  // mm
+    double share = 0;
+    for (const NamedFace& f : faces) {
+        if (f.surface != owner) continue;
+        const Vec3 d = p - f.origin;
+        const double along = d.dot(f.axis);
+        if (along < f.low || along > f.high) continue;
+        if (f.face == "bore") return 1;
+        share = std::max(share, std::clamp(0.5 + (f.radius - (d - along * f.axis).norm()) / fade, 0.0, 1.0));
+    }
+    return share;
+}
+
+Colour mixed(const Colour& a, const Colour& b, double t) {
+    auto mix = [t](std::uint8_t x, std::uint8_t y) { return static_cast<std::uint8_t>(std::lround(x + t * (y - x))); };
+    return {mix(a.r, b.r), mix(a.g, b.g), mix(a.b, b.b)};
 }
 
 /// The surface with interfaces tinted; vertices are split where the owner changes.
@@ -71,11 +87,11 @@ render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector
             auto [at, isNew] =
                 shared.try_emplace({v[k], surface.mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
             if (isNew) {
-                const bool named = surface.mesh.owner[t] != 0 &&
-                                   isNamed(surface.faces, surface.mesh.owner[t], surface.mesh.position[v[k]]);
+                const auto owner = surface.mesh.owner[t];
+                const double share = owner ? tintShare(surface.faces, owner, surface.mesh.position[v[k]]) : 0;
                 m.position.push_back(surface.mesh.position[v[k]]);
                 m.normal.push_back(normals[3 * t + k]);
-                m.colour.push_back(perVertex ? (*perVertex)[v[k]] : named ? tint : plaster);
+                m.colour.push_back(perVertex ? (*perVertex)[v[k]] : mixed(plaster, tint, share));
                 m.source.push_back(v[k]);
             }
             out[k] = at->second;

@@ -279,7 +279,9 @@ void writePdf(const std::string& path, const std::string& html, const std::map<s
         document.addResource(QTextDocument::ImageResource, QUrl(QString::fromStdString("pictures/" + name + ".png")),
                              image);
     QString text = QString::fromStdString(html);
-    text.replace("width=\"640\"", "width=\"" + QString::number(static_cast<int>(writer.width() * 0.86)) + "\"");
+    // the document scales CSS pixels (96 an inch) to the writer's resolution; two pictures fit a page
+    const int pictureWidth = static_cast<int>(0.86 * writer.width() * 96 / writer.resolution());
+    text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
     document.setHtml(text);
     const double footerHeight = 40;
     document.setPageSize(QSizeF(writer.width(), writer.height() - footerHeight));
