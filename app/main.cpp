@@ -2,6 +2,7 @@
 #include <QFileInfo>
 #include <cstdio>
 
+#include "elastic/solve.hpp"
 #include "main_window.hpp"
 #include "theme/theme.hpp"
 
@@ -22,5 +23,7 @@ int main(int argc, char** argv) {
         if (!arguments[1].endsWith(".escultura")) window.runWhenOpened();
         window.open(QFileInfo(arguments[1]).absoluteFilePath());
     }
-    return QApplication::exec();
+    const int code = QApplication::exec();
+    escultura::elastic::waitForAbandonedSolutions();
+    return code;
 }

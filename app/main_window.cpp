@@ -275,8 +275,7 @@ void MainWindow::makeMenus() {
     add(part, "Run check", QKeySequence("Ctrl+R"), needsProject([this] { session_.run(Stage::findings); }), "actionRun",
         "play");
     part->addSeparator();
-    add(part, "Reload part file", {},
-        needsProject([this] { open(QString::fromStdString(session_.project().part.path)); }), "actionReload");
+    add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
     part->addSeparator();
     for (int s = 0; s < stageCount; ++s)
         add(

@@ -140,6 +140,23 @@ void Session::openPart(const QString& path) {
         [this, opened] { adopt(opened, {}); });
 }
 
+void Session::reloadPart() {
+    auto opened = std::make_shared<project::Project>();
+    const std::string path = project_->part.path;
+    work(
+        "Reloading", [opened, path](Progress& progress) { *opened = project::openPart(path, progress); },
+        [this, opened] {
+            remember();
+            const auto field = opened->field();
+            project_->part = opened->part;
+            project_->fieldDigest = opened->fieldDigest;
+            project_->results->store(project_->keys({}).field, project::FieldResult(*field));
+            modified_ = true;
+            addLog("Reloaded " + QString::fromStdString(project_->part.path));
+            emit changed();
+        });
+}
+
 void Session::openProject(const QString& path) {
     auto opened = std::make_shared<project::Project>();
     work(

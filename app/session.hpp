@@ -48,6 +48,8 @@ class Session : public QObject {
     void edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind = {});
 
     void openPart(const QString& path);
+    /// Reads the part file again and keeps variants and results; what the change touches is out of date.
+    void reloadPart();
     void openProject(const QString& path);
     void saveProject(const QString& path);
     /// Runs what is missing up to a stage on a worker thread.

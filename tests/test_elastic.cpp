@@ -94,6 +94,24 @@ class TestElastic : public QObject {
         QVERIFY_EXCEPTION_THROWN(solve(m, steel, c, {NodalForces(m.position.size(), Vec3(1, 0, 0))}, progress, 1e5),
                                  SolveError);
     }
+    void cancelsWhileFactorising() {
+        const mesh::TetMesh m = mappedBlock(14, 14, 14, [](const Vec3& p) { return p; });
+        std::vector<Constraint> c;
+        for (auto n : nodesWhere(m, [](const Vec3& p) { return p[2] < 1e-9; }))
+            for (std::int8_t k = 0; k < 3; ++k) c.push_back({n, k, 0});
+        Progress* self = nullptr;
+        std::string last;
+        Progress progress([&](const std::string& step, double) {
+            last = step;
+            if (step == "Factorising") self->cancel();
+        });
+        self = &progress;
+        const Material steel{"steel", 210000, 0.3, 7.85e-6, 250, "typical"};
+        QVERIFY_EXCEPTION_THROWN(solve(m, steel, c, {NodalForces(m.position.size(), Vec3(1, 0, 0))}, progress),
+                                 Cancelled);
+        QCOMPARE(last, std::string("Factorising"));  // not a step further
+        waitForAbandonedSolutions();
+    }
     void casesAddUp() {
         // linear: the solution of two loads together is the sum of the two
         const mesh::TetMesh m =

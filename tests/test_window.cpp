@@ -269,6 +269,36 @@ class TestWindow : public QObject {
         QVERIFY(find<QLabel>("error")->text().contains("bad.json"));
         QCOMPARE(w_->session().project().check(w_->session().recipe()).get(), check.get());
     }
+    void reloadingThePartKeepsVariantsAndWhatIsStillTrue() {
+        runAll();
+        click("newVariant");
+        const auto check = w_->session().project().check(w_->session().recipe());
+        auto reload = [&](const std::function<void(nlohmann::json&)>& change) {
+            auto part = made_up::leverPart();
+            change(part);
+            made_up::writeLever(dir_.path().toStdString(), part);
+            find<QAction>("actionReload")->trigger();
+            QVERIFY(settle());
+        };
+        reload([](nlohmann::json& p) { p["requirements"][0]["limit"] = 1e4; });
+        QCOMPARE(w_->session().project().variants.size(), std::size_t(2));
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::fresh);  // a limit changes no stress
+        bool notMet = false;
+        for (auto* b : w_->findChildren<QPushButton*>("requirement"))
+            notMet = notMet || b->accessibleName().contains("not met");
+        QVERIFY(notMet);
+        reload([](nlohmann::json& p) {
+            p["load_cases"].erase(1);
+            p["material"]["youngs_modulus"] = "70 GPa";
+        });
+        QCOMPARE(w_->session().freshness(Stage::surface), Freshness::fresh);
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::outOfDate);
+        reload([](nlohmann::json& p) { p["interfaces"][0]["bore_diameter"] = 7; });
+        QCOMPARE(w_->session().freshness(Stage::surface), Freshness::outOfDate);
+        reload([](nlohmann::json&) {});
+        QCOMPARE(w_->session().freshness(Stage::check), Freshness::fresh);  // the old part: the old results
+        QCOMPARE(w_->session().project().check(w_->session().recipe()).get(), check.get());
+    }
     void theDrawerListsResultants() {
         runAll();
         QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);

@@ -4,8 +4,14 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <atomic>
+#include <chrono>
 #include <cmath>
+#include <condition_variable>
+#include <exception>
 #include <memory>
+#include <mutex>
+#include <thread>
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
@@ -111,6 +117,41 @@ BlockMatrix assemble(const mesh::TetMesh& mesh, const Material& material, Progre
     return k;
 }
 
+std::atomic<int> abandoned{0};
+
+/// Runs work that cannot be interrupted on a thread of its own, so that cancelling takes effect at once: the thread
+/// then ends alone, and `owner` keeps what it uses alive.
+template <class Owner, class Work>
+void runApart(const std::shared_ptr<Owner>& owner, Progress& progress, const Work& work) {
+    struct State {
+        std::mutex mutex;
+        std::condition_variable ended;
+        bool done = false;
+        std::exception_ptr error;
+    };
+    auto state = std::make_shared<State>();
+    ++abandoned;
+    std::thread([state, keep = std::shared_ptr<Owner>(owner), work]() mutable {
+        std::exception_ptr error;
+        try {
+            work(*keep);
+        } catch (...) {
+            error = std::current_exception();
+        }
+        keep.reset();
+        {
+            const std::lock_guard lock(state->mutex);
+            state->done = true;
+            state->error = error;
+        }
+        state->ended.notify_all();
+        --abandoned;
+    }).detach();
+    std::unique_lock lock(state->mutex);
+    while (!state->ended.wait_for(lock, std::chrono::milliseconds(50), [&] { return state->done; })) progress.check();
+    if (state->error) std::rethrow_exception(state->error);
+}
+
 /// CHOLMOD's workspace and factor, released together.
 class Cholesky {
   public:
@@ -159,8 +200,7 @@ class Cholesky {
             x[count[i]++] = v;
         });
     }
-    void factorise(double memoryLimit, Progress& progress) {
-        progress.step("Ordering the unknowns");
+    void order(double memoryLimit) {
         factor_ = cholmod_l_analyze(matrix_, &common_);
         check("the ordering");
         const double bytes =
@@ -173,7 +213,8 @@ class Cholesky {
                             "a factor of at most " + formatNumber(memoryLimit / 1e9) + " GB: use larger elements",
                             formatNumber(bytes / 1e9) + " GB"});
         }
-        progress.step("Factorising", 0.1);
+    }
+    void factorise() {
         cholmod_l_factorize(matrix_, factor_, &common_);
         if (common_.status == CHOLMOD_NOT_POSDEF || factor_->minor < factor_->n) {
             throw SolveError(
@@ -225,6 +266,10 @@ Eigen::Matrix<double, 3, 6> rigidMotions(const Vec3& p, const Vec3& centre, doub
 }
 
 }  // namespace
+
+void waitForAbandonedSolutions() {
+    while (abandoned > 0) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+}
 
 std::vector<std::string> freeMotions(const mesh::TetMesh& mesh, const std::vector<Constraint>& constraints) {
     Box3 box;
@@ -283,9 +328,13 @@ Solution solve(const mesh::TetMesh& mesh, const Material& material, const std::v
     Solution solution;
     solution.unknowns = unknowns;
     solution.cases.resize(cases);
-    Cholesky cholesky;
+    const auto shared = std::make_shared<Cholesky>();
+    Cholesky& cholesky = *shared;
     cholesky.load(k, number, unknowns);
-    cholesky.factorise(memoryLimit, progress);
+    progress.step("Ordering the unknowns");
+    runApart(shared, progress, [memoryLimit](Cholesky& c) { c.order(memoryLimit); });
+    progress.step("Factorising", 0.1);
+    runApart(shared, progress, [](Cholesky& c) { c.factorise(); });
     solution.solver = "direct, sparse Cholesky (supernodal, one factorisation)";
     solution.factorNonzeros = cholesky.nonzeros();
 

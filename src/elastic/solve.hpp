@@ -38,6 +38,10 @@ struct Solution {
 /// "rotation about (0, 1, 0)".
 std::vector<std::string> freeMotions(const mesh::TetMesh& mesh, const std::vector<Constraint>& constraints);
 
+/// Waits for direct solutions that were cancelled while the factorisation ran: it cannot be stopped half way, so it is
+/// left to end in the background and its result is dropped. Call it before the process ends.
+void waitForAbandonedSolutions();
+
 /// Solves all load cases with one supernodal Cholesky factorisation and one step of iterative refinement.
 /// @param loads  nodal forces of each case, N
 /// @throws InputError when the constraints leave a rigid motion, SolveError when the factor would not fit `memoryLimit`

@@ -346,9 +346,12 @@ double automaticDeformation(const CheckResult& check, int loadCase) {
     return power * (lead < 2 ? 1 : lead < 5 ? 2 : 5);
 }
 
-std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& o,
+std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& asked,
                                                const SurfaceResult* surface, const CheckResult* check,
                                                const FindingsResult* findings) {
+    SceneOptions o = asked;
+    // results of an earlier part file may have fewer cases
+    if (check && o.loadCase >= static_cast<int>(check->cases.size())) o.loadCase = -1;
     auto scene = std::make_shared<render::Scene>();
     const auto field = project.field();
     scene->bounds = field ? field->designSpace : project.part.designSpace;

@@ -1,4 +1,4 @@
-/// @file verification.hpp
+/// @file tests/verification.hpp
 /// Verification cases with known answers, shared by the benchmark program and the tests.
 
 #pragma once
