@@ -25,17 +25,17 @@ class TestAssess : public QObject {
         // three hills on the top of a plate; heights above their saddles are known
         const mesh::TetMesh m =
             verification::mappedBlock(40, 20, 1, [](const Vec3& p) { return Vec3(80 * p[0], 40 * p[1], 2 * p[2]); });
-        const Vec3 top[3] = {Vec3(16, 20, 2), Vec3(48, 20, 2), Vec3(64, 20, 2)};
+        const Vec3 summit[3] = {Vec3(16, 20, 2), Vec3(48, 20, 2), Vec3(64, 20, 2)};
         const double height[3] = {100, 80, 60};
         std::vector<double> value(m.position.size());
         for (std::size_t n = 0; n < value.size(); ++n)
             for (int h = 0; h < 3; ++h)
                 if (m.position[n][2] > 2 - 1e-9)
-                    value[n] = std::max(value[n], height[h] - 5 * (m.position[n] - top[h]).norm());
+                    value[n] = std::max(value[n], height[h] - 5 * (m.position[n] - summit[h]).norm());
         const auto spots = findHotspots(m, value, 5, 10);
         QCOMPARE(spots.size(), std::size_t(3));
         for (int h = 0; h < 3; ++h) {
-            QVERIFY((m.position[spots[h].node] - top[h]).norm() < 1e-9);
+            QVERIFY((m.position[spots[h].node] - summit[h]).norm() < 1e-9);
             QCOMPARE(spots[h].peak, height[h]);
         }
         // cones of slope 5: hills 48 and 64 meet at 80 - 5 d1 = 60 - 5 (16 - d1), d1 = 10: saddle at 30

@@ -13,7 +13,7 @@ using namespace escultura::surface;
 
 class TestSurface : public QObject {
     Q_OBJECT
-    /// A grid whose density is a ramp of two cells over the boundary of an implicit body.
+    /// A grid whose density is a ramp of two cells over the boundary of a body.
     static field::DensityField rampField(int n, double half, const std::function<double(const Vec3&)>& distance) {
         field::DensityField f;
         f.cells = {n, n, n};

@@ -132,7 +132,7 @@ std::vector<char> voidCells(const Part& part, const field::DensityField& field) 
     return isVoid;
 }
 
-PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::ImplicitBody> body) {
+PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::FreeBody> body) {
     PartShape r;
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
     // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the

@@ -44,6 +44,6 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
 std::vector<char> voidCells(const Part& part, const field::DensityField& field);
 
 /// The solid: body blended with the interfaces' rings, inside the design space, minus bores, clearances and keep-outs.
-PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::ImplicitBody> body);
+PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::FreeBody> body);
 
 }  // namespace escultura::project

@@ -1,5 +1,5 @@
 /// @file shape/field_body.hpp
-/// A smooth implicit body from a density field: Gaussian smoothing by a length in mm, quadratic B-spline interpolation,
+/// A smooth free body from a density field: Gaussian smoothing by a length in mm, quadratic B-spline interpolation,
 /// and the first-order distance (t - rho)/|grad rho| (Taubin 1994).
 
 #pragma once
@@ -39,7 +39,7 @@ class SmoothDensity {
 };
 
 /// The body {density >= threshold}.
-class FieldBody final : public ImplicitBody {
+class FieldBody final : public FreeBody {
   public:
     FieldBody(std::shared_ptr<const SmoothDensity> density, double threshold)
         : density_(std::move(density)), threshold_(threshold) {}

@@ -4,7 +4,7 @@
 
 namespace escultura::shape {
 
-Vec3 ImplicitBody::gradient(const Vec3& p) const {
+Vec3 FreeBody::gradient(const Vec3& p) const {
     constexpr double h = 1e-4;
     Vec3 g;
     for (int a = 0; a < 3; ++a) {
@@ -56,7 +56,7 @@ double smoothMinimum(double a, double b, double radius) {
     return std::min(a, b) - h * h * radius * 0.25;
 }
 
-MachinedSolid::MachinedSolid(std::shared_ptr<const ImplicitBody> body, const Box3& bounds)
+MachinedSolid::MachinedSolid(std::shared_ptr<const FreeBody> body, const Box3& bounds)
     : body_(std::move(body)), bounds_(bounds), surfaces_(1) {}
 
 void MachinedSolid::addBar(const RoundBar& bar, double blendRadius) {

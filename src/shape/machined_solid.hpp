@@ -15,16 +15,16 @@
 namespace escultura::shape {
 
 /// A scalar function in space with its gradient, negative inside. Thread-safe.
-class ImplicitBody {
+class FreeBody {
   public:
-    virtual ~ImplicitBody() = default;
+    virtual ~FreeBody() = default;
     virtual double value(const Vec3& p) const = 0;
     /// Default: central differences with a step of 1e-4 mm.
     virtual Vec3 gradient(const Vec3& p) const;
 };
 
-/// An implicit body from a function, for tests and simple shapes.
-class FunctionBody final : public ImplicitBody {
+/// A free body from a function, for tests and simple shapes.
+class FunctionBody final : public FreeBody {
   public:
     explicit FunctionBody(std::function<double(const Vec3&)> function) : function_(std::move(function)) {}
     double value(const Vec3& p) const override { return function_(p); }
@@ -60,7 +60,7 @@ class MachinedSolid final : public Shape {
   public:
     /// @param body    free body; null: everything (then at least the inside planes must bound the solid)
     /// @param bounds  a box that holds the solid
-    MachinedSolid(std::shared_ptr<const ImplicitBody> body, const Box3& bounds);
+    MachinedSolid(std::shared_ptr<const FreeBody> body, const Box3& bounds);
 
     /// Adds kept material, blended into the body with the given radius (mm, >= 0).
     void addBar(const RoundBar& bar, double blendRadius);
@@ -103,7 +103,7 @@ class MachinedSolid final : public Shape {
     };
     Reference intern(const Primitive& primitive, double outward);
 
-    std::shared_ptr<const ImplicitBody> body_;
+    std::shared_ptr<const FreeBody> body_;
     Box3 bounds_;
     struct Trim {
         Primitive primitive;
