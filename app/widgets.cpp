@@ -23,6 +23,7 @@ void QuantityEdit::setValue(double value) {
 }
 
 void QuantityEdit::accept() {
+    if (!isModified()) return;  // the shown digits are rounded: only what was typed counts
     QString error;
     double v = value_;
     try {

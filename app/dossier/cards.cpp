@@ -117,6 +117,9 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     control_ = new ThresholdControl;
     threshold_ = new QuantityEdit(dimension::none, "", 0.005, 0.995);
     threshold_->setObjectName("thresholdEdit");
+    mass_ = new QuantityEdit(dimension::mass, "kg", 1e-9, 1e6);
+    mass_->setObjectName("wantedMass");
+    mass_->setToolTip("Type a wanted mass: the threshold that keeps it is solved for");
     figures_ = label("");
     figures_->setObjectName("fieldFigures");
     interfaces_ = label("");
@@ -124,6 +127,7 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     error_ = errorLabel();
     body()->addWidget(control_);
     body()->addWidget(field("Threshold", threshold_));
+    body()->addWidget(field("or mass kept", mass_));
     body()->addWidget(error_);
     body()->addWidget(figures_);
     body()->addWidget(interfaces_);
@@ -134,6 +138,14 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     };
     connect(control_, &ThresholdControl::valueMoved, this, set);
     connect(threshold_, &QuantityEdit::valueEntered, this, set);
+    connect(mass_, &QuantityEdit::valueEntered, this, [this, set](double kilograms) {
+        const auto f = session_.project().field();
+        if (f)
+            set(std::clamp(f->keptVolume->thresholdFor(kilograms / session_.project().part.material.density), 0.005,
+                           0.995));
+        refresh();
+    });
+    connect(mass_, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
     connect(threshold_, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
     connect(build_, &QPushButton::clicked, this, [this] { session_.run(Stage::surface); });
 }
@@ -162,6 +174,7 @@ void FieldCard::refreshBody() {
     build_->setEnabled(!session_.isBusy());
     try {
         const ThresholdFigures k = thresholdFigures(session_.project().part, *f, t);
+        mass_->setValue(std::round(1e5 * k.mass) / 1e5);
         figures_->setText(figures(
             {{"Mass kept", mass(k.mass)},
              {"Share of the design space", num(100 * k.share) + " %"},

@@ -39,7 +39,7 @@ class FieldCard : public Card {
 
   private:
     ThresholdControl* control_;
-    QuantityEdit* threshold_;
+    QuantityEdit *threshold_, *mass_;
     QLabel *figures_, *interfaces_, *error_;
     QPushButton* build_;
 };
