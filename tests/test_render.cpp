@@ -163,6 +163,14 @@ class TestRender : public QObject {
                     .norm() < 1e-9);
         }
         o = {};
+        o.show = report::Show::deviation;
+        const auto deviation = report::makeScene(project_, project_.current().recipe, o, s.get(), c.get(), f.get());
+        QCOMPARE(deviation->legend.shareOf, std::string("area"));
+        double areas = 0;
+        for (double x : deviation->legend.share) areas += x;
+        QVERIFY(std::abs(areas - 1) < 1e-6);
+        QVERIFY(deviation->legend.share.front() > deviation->legend.share[12]);  // most of it is close
+        o = {};
         o.show = report::Show::field;
         const auto cells = report::makeScene(project_, project_.current().recipe, o, nullptr, nullptr, nullptr);
         QVERIFY(cells->meshes[0].flat && cells->meshes[0].triangle.size() % 2 == 0);

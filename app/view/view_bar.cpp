@@ -41,10 +41,10 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     quantity_->addItem("displacement", static_cast<int>(Quantity::displacement));
     shape_ = combo("shape", "Deformed shape");
     shape_->addItem("true shape", 0.0);
-    shape_->addItem("deformed × 1", 1.0);
-    shape_->addItem("deformed, automatic", -1.0);
-    shape_->addItem("deformed × 10", 10.0);
-    shape_->addItem("deformed × 100", 100.0);
+    shape_->addItem("shape × 1", 1.0);
+    shape_->addItem("shape enlarged", -1.0);
+    shape_->addItem("shape × 10", 10.0);
+    shape_->addItem("shape × 100", 100.0);
     auto toggle = [&](const QString& text, const char* name, bool on) {
         auto* b = new QPushButton(text);
         b->setObjectName(name);

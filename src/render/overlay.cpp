@@ -137,7 +137,7 @@ void paintLegend(QPainter& p, const QSize& size, const Legend& legend, const Ove
     small.setPixelSize(std::max(9, static_cast<int>(std::lround(0.88 * QFontInfo(plain).pixelSize()))));
     p.setFont(small);
     p.drawText(QRectF(at.card.left() + 10, at.bar.bottom() + 8, at.card.width() - 20, metrics.height()),
-               Qt::AlignLeft | Qt::AlignVCenter, "bars: share of volume");
+               Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString("bars: share of " + legend.shareOf));
     p.setFont(plain);
 }
 

@@ -48,7 +48,8 @@ struct Legend {
     std::string title, unit;
     ColourScale scale;
     double dataLow = 0, dataHigh = 0;
-    std::vector<double> share;  ///< equal bins over the scale's range, share of volume
+    std::vector<double> share;  ///< equal bins over the scale's range, share of volume or area
+    std::string shareOf = "volume";
     bool shown = false;
 };
 

@@ -371,6 +371,15 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         legend.scale.bands = o.bands;
         std::vector<Colour> colours(surface->deviation.size());
         for (std::size_t v = 0; v < colours.size(); ++v) colours[v] = legend.scale.colour(surface->deviation[v]);
+        legend.shareOf = "area";
+        legend.share.assign(24, 0.0);
+        for (const Triangle& t : surface->mesh.triangle) {
+            const auto& p = surface->mesh.position;
+            const double area = 0.5 * (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).norm();
+            const double mean = (surface->deviation[t[0]] + surface->deviation[t[1]] + surface->deviation[t[2]]) / 3;
+            legend.share[std::min(static_cast<std::size_t>(24 * legend.scale.position(mean)), std::size_t(23))] +=
+                area / surface->measures.area;
+        }
         auto mesh = plasterMesh(*surface, &colours);
         for (auto v : mesh.source) mesh.value.push_back(surface->deviation[v]);
         scene->meshes.push_back(std::move(mesh));
