@@ -99,8 +99,17 @@ MainWindow::MainWindow() {
         setWindowTitle(QString::fromStdString(session_.project().part.name) + " – Escultura");
         if (runWhenOpened_) {
             runWhenOpened_ = false;
+            openCheckAfterRun_ = true;
             QTimer::singleShot(0, this, [this] { session_.run(Stage::findings); });
         }
+    });
+    connect(&session_, &Session::ran, this, [this](Stage upTo) {
+        // show what has just been made
+        bar_->setShow(upTo == Stage::surface ? Show::surface : Show::check);
+        bar_->refresh();
+        if (openCheckAfterRun_) dossier_->openCard(Stage::check);
+        openCheckAfterRun_ = false;
+        showScene();
     });
     connect(&session_, &Session::failed, this, &MainWindow::showError);
     connect(&session_, &Session::progressed, this, [this](const QString& step, double share) {

@@ -66,7 +66,7 @@ class MainWindow : public QMainWindow {
     QString step_, selectedFinding_;
     std::optional<double> low_, high_;
     QString shownKey_;
-    bool runWhenOpened_ = false, refit_ = false;
+    bool runWhenOpened_ = false, openCheckAfterRun_ = false, refit_ = false;
 };
 
 }  // namespace escultura::app

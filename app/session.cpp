@@ -184,7 +184,7 @@ void Session::run(Stage upTo) {
         [copy, timings, upTo](Progress& progress) {
             *timings = project::run(*copy, copy->current().recipe, upTo, progress);
         },
-        [this, timings] {
+        [this, timings, upTo] {
             for (const auto& t : *timings) {
                 timings_.erase(std::remove_if(timings_.begin(), timings_.end(),
                                               [&](const auto& old) { return old.stage == t.stage; }),
@@ -197,6 +197,7 @@ void Session::run(Stage upTo) {
             modified_ = true;
             remember();
             emit changed();
+            emit ran(upTo);
         });
 }
 

@@ -68,6 +68,7 @@ class Session : public QObject {
     void projectOpened();
     void changed();  ///< recipe, variants or results
     void busyChanged(bool busy, const QString& title);
+    void ran(escultura::project::Stage upTo);  ///< run() has ended well
     void progressed(const QString& step, double share);
     void failed(const QString& message);
     void logged(const QString& line);

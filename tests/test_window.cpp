@@ -59,6 +59,7 @@ class TestWindow : public QObject {
         click("runCheck");
         QVERIFY(settle());
         QVERIFY(w_->session().freshness(Stage::findings) == Freshness::fresh);
+        QCOMPARE(w_->viewBar().options().show, report::Show::check);  // what was made is shown
     }
 
   private slots:
