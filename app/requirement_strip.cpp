@@ -27,13 +27,7 @@ RequirementStrip::RequirementStrip(Session& session, QWidget* parent) : QFrame(p
 }
 
 void RequirementStrip::refresh() {
-    while (QLayoutItem* item = row_->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide();
-            w->deleteLater();
-        }
-        delete item;
-    }
+    clearLayout(row_);
     row_->addWidget(new QLabel("Requirements"));
     if (session_.hasProject()) {
         const LastKnown k = session_.lastKnown();

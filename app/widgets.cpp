@@ -110,6 +110,16 @@ QString tableAsCsv(const QTableWidget* t) {
     return csv;
 }
 
+void clearLayout(QLayout* layout) {
+    while (QLayoutItem* item = layout->takeAt(0)) {
+        if (QWidget* w = item->widget()) {
+            w->hide();
+            w->deleteLater();
+        }
+        delete item;
+    }
+}
+
 QString plain(double v) {
     return QString::number(v, 'g', 6);
 }

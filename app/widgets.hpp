@@ -3,6 +3,7 @@
 
 #pragma once
 #include <QLabel>
+#include <QLayout>
 #include <QLineEdit>
 #include <QTableWidget>
 
@@ -40,6 +41,9 @@ void fill(QTableWidget* table, const QList<QStringList>& rows);
 /// Height that shows all rows, at most `most`.
 void fitHeight(QTableWidget* table, int most = 400);
 QString tableAsCsv(const QTableWidget* table);
+
+/// Removes all items of a layout; their widgets go when the event loop is next idle.
+void clearLayout(QLayout* layout);
 
 /// An input as it was given: no padding zeros.
 QString plain(double v);

@@ -6,9 +6,11 @@
 #include <cmath>
 #include <cstdint>
 #include <fstream>
+#include <functional>
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "base/error.hpp"
 #include "field/density_field.hpp"
 
 namespace escultura::made_up {
@@ -70,6 +72,16 @@ inline nlohmann::json leverPart() {
         { "kind": "mass", "limit": 0.2, "source": "test" }
       ]
     })");
+}
+
+/// Message of the input error that an action ends with; "no error" when there is none.
+inline std::string messageOf(const std::function<void()>& action) {
+    try {
+        action();
+    } catch (const InputError& e) {
+        return e.what();
+    }
+    return "no error";
 }
 
 /// Writes part and field into a folder. @return path of the part file

@@ -13,14 +13,6 @@ class TestField : public QObject {
     Q_OBJECT
     QTemporaryDir dir_;
     std::string path(const char* name) const { return (dir_.path() + "/" + name).toStdString(); }
-    static std::string messageOf(const std::function<void()>& action) {
-        try {
-            action();
-        } catch (const InputError& e) {
-            return e.what();
-        }
-        return "no error";
-    }
 
   private slots:
     void keepsVolumeByThreshold() {
@@ -85,22 +77,26 @@ class TestField : public QObject {
         QCOMPARE(KeptVolume(exchange::readField(foot)).volume(0.5), 256875.0);
     }
     void refusesDamagedFiles() {
-        const std::string missing = messageOf([&] { exchange::readField({path("none.vti"), "density", {}, {}}); });
+        const std::string missing = made_up::messageOf([&] {
+            exchange::readField({path("none.vti"), "density", {}, {}});
+        });
         QVERIFY(missing.find("none.vti") != std::string::npos);
         std::ifstream in(ESCULTURA_DEMO "/tether-yoke.vti", std::ios::binary);
         std::string all((std::istreambuf_iterator<char>(in)), {});
         for (double share : {0.0005, 0.3, 0.7, 0.999}) {
             std::ofstream(path("cut.vti"), std::ios::binary)
                 << all.substr(0, static_cast<std::size_t>(share * static_cast<double>(all.size())));
-            const std::string m = messageOf([&] { exchange::readField({path("cut.vti"), "density", {}, {}}); });
+            const std::string m = made_up::messageOf([&] {
+                exchange::readField({path("cut.vti"), "density", {}, {}});
+            });
             QVERIFY2(m.find("cut.vti") != std::string::npos && m.find("expected") != std::string::npos, m.c_str());
         }
-        const std::string wrong = messageOf([&] {
+        const std::string wrong = made_up::messageOf([&] {
             exchange::readField({ESCULTURA_DEMO "/tether-yoke.vti", "rho", {}, {}});
         });
         QVERIFY2(wrong.find("density (cells)") != std::string::npos, wrong.c_str());
         std::ofstream(path("text.vti")) << "hello";
-        QVERIFY(messageOf([&] {
+        QVERIFY(made_up::messageOf([&] {
                     exchange::readField({path("text.vti"), "density", {}, {}});
                 }).find("NumPy") != std::string::npos);
     }
@@ -108,7 +104,7 @@ class TestField : public QObject {
         std::string file =
             R"(<?xml version="1.0"?><VTKFile type="ImageData" version="1.0" byte_order="LittleEndian"><ImageData WholeExtent="0 90000 0 90000 0 90000" Origin="0 0 0" Spacing="1 1 1"><Piece Extent="0 90000 0 90000 0 90000"><CellData><DataArray type="Float32" Name="density" format="ascii">1 2 3</DataArray></CellData></Piece></ImageData></VTKFile>)";
         std::ofstream(path("huge.vti")) << file;
-        QVERIFY(messageOf([&] {
+        QVERIFY(made_up::messageOf([&] {
                     exchange::readField({path("huge.vti"), "density", {}, {}});
                 }).find("too small for the grid") != std::string::npos);
     }
@@ -132,18 +128,18 @@ class TestField : public QObject {
             } catch (const InputError&) {
             }
         }
-        QVERIFY(messageOf([&] {
+        QVERIFY(made_up::messageOf([&] {
                     exchange::readField({path("lever.npy"), "density", {}, {}});
                 }).find("cell size") != std::string::npos);
     }
     void namesTheCellThatIsNotANumber() {
         auto f = made_up::leverField();
         f.density[f.index(5, 3, 2)] = std::numeric_limits<float>::quiet_NaN();
-        QVERIFY(messageOf([&] { validate(f); }).find("(5, 3, 2)") != std::string::npos);
+        QVERIFY(made_up::messageOf([&] { validate(f); }).find("(5, 3, 2)") != std::string::npos);
         f.density[f.index(5, 3, 2)] = 40;
-        QVERIFY(messageOf([&] { validate(f); }).find("per cent") != std::string::npos);
+        QVERIFY(made_up::messageOf([&] { validate(f); }).find("per cent") != std::string::npos);
         f.cells = {32, 72, 1};
-        QVERIFY(messageOf([&] { validate(f); }).find("32 x 72 x 1") != std::string::npos);
+        QVERIFY(made_up::messageOf([&] { validate(f); }).find("32 x 72 x 1") != std::string::npos);
     }
 };
 

@@ -16,18 +16,10 @@ class TestProject : public QObject {
     QTemporaryDir dir_;
     std::optional<Project> lever_;
 
-    static std::string messageOf(const std::function<void()>& action) {
-        try {
-            action();
-        } catch (const InputError& e) {
-            return e.what();
-        }
-        return "no error";
-    }
     static std::string parseError(const std::function<void(json&)>& change) {
         json part = made_up::leverPart();
         change(part);
-        return messageOf([&] { parsePart(part.dump(), "lever.json"); });
+        return made_up::messageOf([&] { parsePart(part.dump(), "lever.json"); });
     }
     Project lever() {
         if (!lever_) {
@@ -115,8 +107,9 @@ class TestProject : public QObject {
                  m.c_str());
     }
     void tellsTheLineOfBrokenJson() {
-        QVERIFY(messageOf([] { parsePart("{\n\"format\": \"escultura-part\",\n oops }", "x.json"); }).find("line 3") !=
-                std::string::npos);
+        QVERIFY(made_up::messageOf([] {
+                    parsePart("{\n\"format\": \"escultura-part\",\n oops }", "x.json");
+                }).find("line 3") != std::string::npos);
     }
     void demoPartsCanBeRead() {
         const Part yoke = readPart(ESCULTURA_DEMO "/tether-yoke.json"),
@@ -233,9 +226,10 @@ class TestProject : public QObject {
         const ThresholdFigures t = thresholdFigures(p.part, *f, 0.7);
         QCOMPARE(t.pieces, 2);
         QCOMPARE(t.cutOff.size(), std::size_t(1));
-        const std::string m = messageOf([&] { requireConnected(p.part, *f, 0.7); });
+        const std::string m = made_up::messageOf([&] { requireConnected(p.part, *f, 0.7); });
         QVERIFY2(m.find("cut off: " + t.cutOff[0]) != std::string::npos, m.c_str());
-        QVERIFY(messageOf([&] { thresholdFigures(p.part, *f, 1.01); }).find("keeps nothing") != std::string::npos);
+        QVERIFY(made_up::messageOf([&] { thresholdFigures(p.part, *f, 1.01); }).find("keeps nothing") !=
+                std::string::npos);
     }
     void saveAndLoadKeepEverything() {
         Project p = lever();

@@ -7,32 +7,15 @@
 #include "main_window.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
+#include "window_driver.hpp"
 
 using namespace escultura;
 using namespace escultura::app;
 using project::Stage;
 
 /// The parts of the window one by one.
-class TestWidgets : public QObject {
+class TestWidgets : public QObject, WindowDriver {
     Q_OBJECT
-    QTemporaryDir dir_;
-    std::unique_ptr<MainWindow> w_;
-
-    template <class T>
-    T* find(const char* name) const {
-        auto* x = w_->findChild<T*>(name);
-        if (!x) qFatal("no widget '%s'", name);
-        return x;
-    }
-    bool settle() {
-        return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 120000);
-    }
-    static void type(QLineEdit* edit, const QString& text) {
-        edit->setFocus();
-        edit->selectAll();
-        QTest::keyClicks(edit, text);
-        QTest::keyClick(edit, Qt::Key_Return);
-    }
     static void drag(QWidget& w, const QPointF& from, const QPointF& to) {
         QTest::mousePress(&w, Qt::LeftButton, {}, from.toPoint());
         QMouseEvent move(QEvent::MouseMove, to, w.mapToGlobal(to), Qt::NoButton, Qt::LeftButton, Qt::NoModifier);

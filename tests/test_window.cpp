@@ -8,36 +8,19 @@
 #include "main_window.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
+#include "window_driver.hpp"
 
 using namespace escultura;
 using namespace escultura::app;
 using project::Stage;
 
 /// Drives the real window with mouse and keyboard on the made-up lever.
-class TestWindow : public QObject {
+class TestWindow : public QObject, WindowDriver {
     Q_OBJECT
-    QTemporaryDir dir_;
-    std::unique_ptr<MainWindow> w_;
-
-    template <class T>
-    T* find(const char* name) const {
-        auto* x = w_->findChild<T*>(name);
-        if (!x) qFatal("no widget '%s'", name);
-        return x;
-    }
-    bool settle() {
-        return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 120000);
-    }
     void click(const char* button) {
         auto* b = find<QPushButton>(button);
         QVERIFY2(b->isEnabled(), button);
         QTest::mouseClick(b, Qt::LeftButton);
-    }
-    void type(QLineEdit* edit, const QString& text) {
-        edit->setFocus();
-        edit->selectAll();
-        QTest::keyClicks(edit, text);
-        QTest::keyClick(edit, Qt::Key_Return);
     }
     static void hover(QWidget& w, const QPoint& at) {
         QMouseEvent move(QEvent::MouseMove, at, w.mapToGlobal(at), Qt::NoButton, Qt::NoButton, Qt::NoModifier);

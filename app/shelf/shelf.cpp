@@ -74,13 +74,7 @@ void Shelf::setThumbnail(std::int64_t variant, const QImage& image) {
 }
 
 void Shelf::refresh() {
-    while (QLayoutItem* item = row_->takeAt(0)) {
-        if (QWidget* w = item->widget()) {
-            w->hide();
-            w->deleteLater();
-        }
-        delete item;
-    }
+    clearLayout(row_);
     if (!session_.hasProject()) return;
     const Project& p = session_.project();
     auto massOf = [&](std::size_t i) {
