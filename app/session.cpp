@@ -16,15 +16,17 @@ namespace {
 struct Snapshot {
     std::vector<project::Variant> variants;
     std::size_t open, baseline;
+    std::string partText;
     bool operator==(const Snapshot&) const = default;
 };
 Snapshot snapshot(const project::Project& p) {
-    return {p.variants, p.open, p.baseline};
+    return {p.variants, p.open, p.baseline, p.part.text};
 }
 void apply(project::Project& p, const Snapshot& s) {
     p.variants = s.variants;
     p.open = s.open;
     p.baseline = s.baseline;
+    if (p.part.text != s.partText) p.part = project::parsePart(s.partText, p.part.path);
 }
 }  // namespace
 
@@ -49,6 +51,7 @@ class EditCommand : public QUndoCommand {
         session_.modified_ = true;
         session_.remember();
         emit session_.changed();
+        session_.refreshField();
     }
     Session& session_;
     Snapshot before_, after_;
@@ -74,6 +77,7 @@ LastKnown Session::lastKnown(std::size_t index) const {
     const project::Variant& v = project_->variants.at(index);
     const auto at = last_.find(v.id);
     LastKnown k = at == last_.end() ? LastKnown{} : at->second;
+    if (auto f = project_->field(v.recipe)) k.field = f;
     if (auto s = project_->surface(v.recipe)) k.surface = s;
     if (auto c = project_->check(v.recipe)) k.check = c;
     if (auto f = project_->findings(v.recipe)) k.findings = f;
@@ -96,8 +100,9 @@ Freshness Session::freshness(std::size_t index, Stage stage) const {
     };
     switch (stage) {
         case Stage::duty:
-        case Stage::field:
             return Freshness::fresh;
+        case Stage::field:
+            return state(project_->field(r) != nullptr, k.field != nullptr);
         case Stage::surface:
         case Stage::rebuild:
             return state(project_->surface(r) != nullptr, k.surface != nullptr);
@@ -115,8 +120,8 @@ void Session::edit(const QString& text, const std::function<void(project::Projec
     project::Project& p = *project_;
     change(p);
     const Snapshot after = snapshot(p);
-    apply(p, before);
     if (before == after) return;
+    apply(p, before);
     undo_.push(new EditCommand(*this, text, before, after, joinKind));
 }
 
@@ -133,6 +138,16 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     emit changed();
 }
 
+void Session::editPart(const QString& text, const std::function<std::string(const std::string&)>& change) {
+    const std::string next = change(project_->part.text);
+    project::Part part = project::parsePart(next, project_->part.path);  // refuses before anything changes
+    edit(text, [&](project::Project& p) { p.part = std::move(part); });
+}
+
+void Session::refreshField() {
+    if (hasProject() && !isBusy() && !project_->field()) run(project::Stage::field);
+}
+
 void Session::openPart(const QString& path) {
     auto opened = std::make_shared<project::Project>();
     work(
@@ -147,10 +162,9 @@ void Session::reloadPart() {
         "Reloading", [opened, path](Progress& progress) { *opened = project::openPart(path, progress); },
         [this, opened] {
             remember();
-            const auto field = opened->field();
             project_->part = opened->part;
-            project_->fieldDigest = opened->fieldDigest;
-            project_->results->store(project_->keys({}).field, project::FieldResult(*field));
+            for (std::size_t f = 0; f < project_->part.fields.size(); ++f)
+                if (const auto source = opened->source(f)) project::adoptField(*project_, f, source->field);
             modified_ = true;
             addLog("Reloaded " + QString::fromStdString(project_->part.path));
             emit changed();
@@ -241,6 +255,8 @@ void Session::work(const QString& title, std::function<void(Progress&)> task, st
         } else {
             done();
         }
+        // a change made while this ran may ask for another field; one that failed is not tried again by itself
+        if (error->isEmpty() && !*cancelled) refreshField();
     });
     emit busyChanged(true, title);
     worker_->start();

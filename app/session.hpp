@@ -17,6 +17,7 @@ namespace escultura::app {
 
 /// What was last known of a variant: shown, marked out of date, until new results are there.
 struct LastKnown {
+    std::shared_ptr<const project::FieldResult> field;
     std::shared_ptr<const project::SurfaceResult> surface;
     std::shared_ptr<const project::CheckResult> check;
     std::shared_ptr<const project::FindingsResult> findings;
@@ -46,6 +47,11 @@ class Session : public QObject {
 
     /// Changes variants as one step of the history; steps of the same non-empty kind that follow each other join.
     void edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind = {});
+
+    /// Changes the part file's text as one step of the history. @throws InputError when it is no part then
+    void editPart(const QString& text, const std::function<std::string(const std::string&)>& change);
+    /// Evaluates the open variant's field when it is missing.
+    void refreshField();
 
     void openPart(const QString& path);
     /// Reads the part file again and keeps variants and results; what the change touches is out of date.

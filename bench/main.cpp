@@ -47,11 +47,7 @@ int meshSizes(const std::string& path) {
     const auto field = p.field();
     project::Recipe recipe = p.current().recipe;
     const auto surface = project::evaluateSurface(p.part, *field, recipe, progress);
-    shape::FieldSmoothing smoothing;
-    smoothing.length = recipe.smoothing;
-    const auto density = std::make_shared<shape::SmoothDensity>(field->field, field->isVoid, smoothing, progress);
-    const auto solid = project::buildShape(p.part, field->designSpace,
-                                           std::make_shared<shape::FieldBody>(density, surface.solvedThreshold));
+    const auto solid = project::surfaceShape(p.part, *field, recipe, surface.solvedThreshold, progress);
     std::printf(
         "| size, mm | tetrahedra | seconds | angles, degrees | volume, %% of the surface's | machined edges missed "
         "|\n| --- | --- | --- | --- | --- | --- |\n");

@@ -81,7 +81,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
                                      formatNumber(recipe.threshold)});
     if (o.elementSize) recipe.elementSize = length(*o.elementSize, "--element-size", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
-    requireConnected(project.part, *project.field(), recipe.threshold);
+    requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication application(argc, argv);

@@ -141,7 +141,7 @@ class TestCli : public QObject {
                 },
                 {"free to move", "translation along (0"});
         refused("no-support", [](json& p, auto&) { p["supports"] = json::array(); },
-                {"rotation about", "translation along"});
+                {"supports", "at least one load case and one support"});
         refused("outside", [](json& p, auto&) { p["interfaces"][1]["origin"] = {500, 0, 0}; }, {"interface 'eye'"});
         refused("range", [](json&, auto&) {}, {"--threshold"}, {"--threshold", "7"});
         refused("unit", [](json&, auto&) {}, {"kg"}, {"--smoothing", "2 kg"});

@@ -19,11 +19,11 @@ class TestPartShape : public QObject {
     }
     /// Everything inside the design space is material.
     static PartShape fullShape(const Part& part) {
-        return buildShape(part, Box3{Vec3(0, 0, 0), Vec3(80, 30, 15)},
+        return buildShape(part, {Box3{Vec3(0, 0, 0), Vec3(80, 30, 15)}, nullptr, {}},
                           std::make_shared<shape::FunctionBody>([](const Vec3&) { return -50.0; }));
     }
     static PartShape emptyShape(const Part& part) {
-        return buildShape(part, Box3{Vec3(0, 0, 0), Vec3(80, 30, 15)},
+        return buildShape(part, {Box3{Vec3(0, 0, 0), Vec3(80, 30, 15)}, nullptr, {}},
                           std::make_shared<shape::FunctionBody>([](const Vec3&) { return 50.0; }));
     }
     static bool solidAt(const PartShape& s, const Vec3& p) { return s.solid->evaluate(p).value < 0; }
@@ -145,7 +145,7 @@ class TestPartShape : public QObject {
         const double expected = M_PI * (121 - 16) * 15 / 15.625;
         QVERIFY2(std::abs(static_cast<double>(kept[0].cells.size()) / expected - 1) < 0.12,
                  qPrintable(QString::number(kept[0].cells.size())));
-        const auto isVoid = voidCells(part, f);
+        const auto isVoid = voidCells(part, loadRegions(part, f.bounds()), f);
         for (std::size_t c = 0; c < f.count(); ++c) {
             double nearest = 1e9;
             for (double x : made_up::ringX)
@@ -165,9 +165,9 @@ class TestPartShape : public QObject {
     void theDesignSpaceDefaultsToTheField() {
         const auto f = made_up::leverField();
         const Part without = partWith([](json&) {});
-        QVERIFY((designSpaceOf(without, f).high - Vec3(80, 30, 15)).norm() < 1e-12);
+        QVERIFY((loadRegions(without, f.bounds()).designSpace.high - Vec3(80, 30, 15)).norm() < 1e-12);
         const Part with = partWith([](json& j) { j["design_space"] = {{"low", {0, 0, 0}}, {"high", {80, 30, 12}}}; });
-        QCOMPARE(designSpaceOf(with, f).high[2], 12.0);
+        QCOMPARE(loadRegions(with, f.bounds()).designSpace.high[2], 12.0);
         QVERIFY_EXCEPTION_THROWN(partWith([](json& j) {
                                      j["design_space"] = {{"low", {0, 0, 5}}, {"high", {80, 30, 5}}};
                                  }),

@@ -87,9 +87,6 @@ class TestProject : public QObject {
         QTest::newRow("no force") << "/load_cases/1/loads/0/force"
                                   << "[0,0,0]"
                                   << "load_cases[1].loads[0]";
-        QTest::newRow("no cases") << "/load_cases"
-                                  << "[]"
-                                  << "at least one load case";
         QTest::newRow("threshold") << "/field/threshold"
                                    << "1.5"
                                    << "field.threshold";
@@ -223,12 +220,15 @@ class TestProject : public QObject {
         const Project p = lever();
         const auto f = p.field();
         QVERIFY(std::abs(f->largestConnectingThreshold - 0.62) < 0.011);  // density of the bar's middle cells
-        const ThresholdFigures t = thresholdFigures(p.part, *f, 0.7);
+        Recipe r;
+        r.threshold = 0.7;
+        const ThresholdFigures t = thresholdFigures(p.part, *f, r);
         QCOMPARE(t.pieces, 2);
         QCOMPARE(t.cutOff.size(), std::size_t(1));
-        const std::string m = made_up::messageOf([&] { requireConnected(p.part, *f, 0.7); });
+        const std::string m = made_up::messageOf([&] { requireConnected(p.part, *f, r); });
         QVERIFY2(m.find("cut off: " + t.cutOff[0]) != std::string::npos, m.c_str());
-        QVERIFY(made_up::messageOf([&] { thresholdFigures(p.part, *f, 1.01); }).find("keeps nothing") !=
+        r.threshold = 1.01;
+        QVERIFY(made_up::messageOf([&] { thresholdFigures(p.part, *f, r); }).find("keeps nothing") !=
                 std::string::npos);
     }
     void saveAndLoadKeepEverything() {

@@ -173,7 +173,7 @@ void FieldCard::refreshBody() {
     threshold_->setValue(t);
     build_->setEnabled(!session_.isBusy());
     try {
-        const ThresholdFigures k = thresholdFigures(session_.project().part, *f, t);
+        const ThresholdFigures k = thresholdFigures(session_.project().part, *f, session_.recipe());
         mass_->setValue(std::round(1e5 * k.mass) / 1e5);
         figures_->setText(figures(
             {{"Mass kept", mass(k.mass)},

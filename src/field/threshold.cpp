@@ -44,6 +44,17 @@ KeptVolume::KeptVolume(const DensityField& field) : sorted_(field.density), cell
     std::sort(sorted_.begin(), sorted_.end(), std::greater<>());
 }
 
+KeptVolume::KeptVolume(const DensityField& field, const std::vector<std::uint32_t>& order)
+    : cellVolume_(field.cellVolume()) {
+    sorted_.reserve(order.size());
+    for (auto c : order) sorted_.push_back(field.density[c]);
+}
+
+double KeptVolume::greyShare(double threshold, double solid) const {
+    const double kept = volume(threshold);
+    return kept > 0 ? std::max(0.0, kept - volume(std::max(solid, threshold))) / kept : 0;
+}
+
 double KeptVolume::volume(double threshold) const {
     const auto end = std::partition_point(sorted_.begin(), sorted_.end(), [&](float v) { return v >= threshold; });
     return static_cast<double>(end - sorted_.begin()) * cellVolume_;
@@ -56,7 +67,13 @@ double KeptVolume::thresholdFor(double volume) const {
 
 std::vector<double> KeptVolume::histogram(int bins) const {
     std::vector<double> share(bins, 0.0);
-    for (float v : sorted_) share[std::clamp(static_cast<int>(v * bins), 0, bins - 1)] += 1.0 / sorted_.size();
+    double above = 0;
+    for (int b = bins - 1; b >= 0; --b) {
+        const double all =
+            b ? volume(static_cast<double>(b) / bins) : static_cast<double>(sorted_.size()) * cellVolume_;
+        share[b] = (all - above) / (static_cast<double>(sorted_.size()) * cellVolume_);
+        above = all;
+    }
     return share;
 }
 

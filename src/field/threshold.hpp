@@ -22,12 +22,16 @@ struct KeptCells {
 class KeptVolume {
   public:
     explicit KeptVolume(const DensityField& field);
+    /// The same with the cells' descending order known already.
+    KeptVolume(const DensityField& field, const std::vector<std::uint32_t>& order);
     /// Volume of the cells with density >= threshold, mm3.
     double volume(double threshold) const;
     /// Largest threshold that keeps at least this volume, mm3; 0 when the grid is smaller.
     double thresholdFor(double volume) const;
     /// Shares of all cells in equal bins of density over [0,1].
     std::vector<double> histogram(int bins) const;
+    /// Share of the cells with density >= threshold whose density is below `solid`; 0 when none is kept.
+    double greyShare(double threshold, double solid = 0.9) const;
 
   private:
     std::vector<float> sorted_;  // descending

@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
 #include <unordered_map>
 
@@ -25,7 +26,8 @@ struct Cut {
 /// corners own +x, +y, +z (slots 0-2); centres own +x, +y, +z (0-2) and their eight corners (3-10).
 class Lattice {
   public:
-    Lattice(const shape::Shape& shape, const StuffingOptions& options) : shape_(shape), a_(options.spacing) {
+    Lattice(const shape::Shape& shape, const StuffingOptions& options)
+        : shape_(shape), a_(options.spacing), skinOnly_(options.skinOnly) {
         const Box3 box = shape.bounds().grown(1.6 * a_);
         origin_ = box.low + a_ * (options.offset - Vec3::Constant(0.5));
         double total = 2;
@@ -126,13 +128,39 @@ class Lattice {
     void cut(Progress& progress) {
         progress.step("Cutting the lattice", 0.2);
         cutOf_.assign(3 * corners_ + 11 * centres_, -1);
-        std::vector<std::array<Id, 2>> edges;
-        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v)
-            for (int slot = 0, slots = isCentre(v) ? 11 : 3; slot < slots; ++slot) {
-                const Id w = otherEnd(v, slot);
-                if (w < 0 || side_[v] == side_[w]) continue;
-                cutOf_[edgeSlot(v, slot)] = static_cast<std::int32_t>(edges.size());
-                edges.push_back({v, w});
+        // by layers, corners first: the order of the vertices, whatever the number of threads
+        struct Edge {
+            Id v, w;
+            int slot;
+        };
+        std::vector<std::vector<Edge>> layers(static_cast<std::size_t>(n_[2]) * 2 + 1);
+        parallelFor(
+            layers.size(),
+            [&](std::size_t layer) {
+                const bool c = layer > static_cast<std::size_t>(n_[2]);
+                const int k = static_cast<int>(c ? layer - n_[2] - 1 : layer);
+                const int end[3] = {n_[0] + !c, n_[1] + !c, n_[2] + !c};
+                const Id stride[3] = {1, end[0], static_cast<Id>(end[0]) * end[1]};
+                for (int j = 0; j < end[1]; ++j)
+                    for (int i = 0; i < end[0]; ++i) {
+                        const Id v = c ? centre(i, j, k) : corner(i, j, k);
+                        const int at[3] = {i, j, k};
+                        for (int d = 0; d < 3; ++d)
+                            if (at[d] + 1 < end[d] && side_[v] != side_[v + stride[d]])
+                                layers[layer].push_back({v, v + stride[d], d});
+                        if (!c) continue;
+                        for (int m = 0; m < 8; ++m) {
+                            const Id w = corner(i + (m & 1), j + (m >> 1 & 1), k + (m >> 2));
+                            if (side_[v] != side_[w]) layers[layer].push_back({v, w, 3 + m});
+                        }
+                    }
+            },
+            1);
+        auto& edges = cutEdges_;
+        for (const auto& layer : layers)
+            for (const Edge& e : layer) {
+                cutOf_[edgeSlot(e.v, e.slot)] = static_cast<std::int32_t>(edges.size());
+                edges.push_back({e.v, e.w});
             }
         progress.check();
         cuts_.resize(edges.size());
@@ -177,11 +205,11 @@ class Lattice {
 
     void warp() {
         moved_.assign(value_.size(), -1);
+        deep_.assign(skinOnly_ ? value_.size() : 0, 0);
         std::vector<std::vector<Id>> colour(4);
         std::vector<char> touched(value_.size(), 0);
-        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v)
-            for (int slot = 0, slots = isCentre(v) ? 11 : 3; slot < slots; ++slot)
-                if (cutOf_[edgeSlot(v, slot)] >= 0) touched[v] = touched[otherEnd(v, slot)] = 1;
+        for (const auto& [v, w] : cutEdges_) touched[v] = touched[w] = 1;
+        for (std::size_t v = 0; v < deep_.size(); ++v) deep_[v] = side_[v] == Side::inside && !touched[v];
         for (Id v = 0; v < static_cast<Id>(value_.size()); ++v) {
             if (!touched[v]) continue;
             const auto c = coordinates(v);
@@ -375,6 +403,7 @@ class Lattice {
                             if (side_[u] == Side::outside && side_[w] == Side::outside &&
                                 side_[q[0]] == Side::outside && side_[q[1]] == Side::outside)
                                 continue;
+                            if (skinOnly_ && deep_[u] && deep_[w] && deep_[q[0]] && deep_[q[1]]) continue;
                             stencil({u, w, q[0], q[1]});
                         }
                     }
@@ -384,58 +413,82 @@ class Lattice {
 
     const shape::Shape& shape_;
     double a_;
+    bool skinOnly_;
     Vec3 origin_;
     std::array<int, 3> n_{};
     std::size_t corners_ = 0, centres_ = 0;
     std::vector<float> value_;
     std::vector<Side> side_;
+    std::vector<char> deep_;  // inside, and so are all neighbours
     std::vector<std::int32_t> cutOf_, moved_, outVertex_, outCut_;
     std::vector<Cut> cuts_;
+    std::vector<std::array<Id, 2>> cutEdges_;  // [cuts] lattice vertices at the ends
     TetComplex out_;
 };
 
-std::vector<std::int32_t> facePieces(const std::vector<Tet>& tets, std::vector<std::size_t>& size) {
-    std::vector<std::int32_t> parent(tets.size());
+/// Whether a point lies inside the closed surface that these triangles make: crossings of a ray.
+bool encloses(const TetComplex& complex, const std::vector<Triangle>& surface, const Vec3& p) {
+    const Vec3 ray = Vec3(0.8371, 0.4127, 0.3590).normalized();  // along no lattice plane
+    bool in = false;
+    for (const Triangle& t : surface) {
+        const Vec3 &a = complex.position[t[0]], e1 = complex.position[t[1]] - a, e2 = complex.position[t[2]] - a;
+        const Vec3 h = ray.cross(e2);
+        const double det = e1.dot(h);
+        if (det == 0) continue;
+        const Vec3 s = (p - a) / det;
+        const double u = s.dot(h);
+        if (u < 0 || u > 1) continue;
+        const Vec3 q = s.cross(e1);
+        const double v = ray.dot(q);
+        if (v >= 0 && u + v <= 1 && e2.dot(q) > 0) in = !in;
+    }
+    return in;
+}
+
+/// Drops pieces. Where no two pieces meet in an edge or a vertex only, sharing a vertex is the same as sharing a face.
+/// A piece is told by its outer boundary: closed boundaries of negative volume are cavities and go with the piece that
+/// encloses them.
+void keepPieces(TetComplex& complex, const StuffingOptions& options) {
+    std::vector<std::int32_t> parent(complex.position.size());
     std::iota(parent.begin(), parent.end(), 0);
     auto find = [&](std::int32_t a) {
         while (parent[a] != a) a = parent[a] = parent[parent[a]];
         return a;
     };
-    struct Face {
-        std::array<std::int32_t, 3> key;
-        std::int32_t tet;
-    };
-    std::vector<Face> faces;
-    faces.reserve(4 * tets.size());
-    for (std::size_t e = 0; e < tets.size(); ++e)
-        for (int k = 0; k < 4; ++k) {
-            Face f{{tets[e][(k + 1) & 3], tets[e][(k + 2) & 3], tets[e][(k + 3) & 3]}, static_cast<std::int32_t>(e)};
-            std::sort(f.key.begin(), f.key.end());
-            faces.push_back(f);
-        }
-    std::sort(faces.begin(), faces.end(), [](const Face& a, const Face& b) { return a.key < b.key; });
-    for (std::size_t i = 1; i < faces.size(); ++i)
-        if (faces[i].key == faces[i - 1].key) {
-            const auto a = find(faces[i].tet), b = find(faces[i - 1].tet);
+    for (const Tet& t : complex.tets)
+        for (int k = 1; k < 4; ++k) {
+            const auto a = find(t[0]), b = find(t[k]);
             if (a != b) parent[std::max(a, b)] = std::min(a, b);
         }
-    size.assign(tets.size(), 0);
-    std::vector<std::int32_t> label(tets.size());
-    for (std::size_t e = 0; e < tets.size(); ++e) ++size[label[e] = find(static_cast<std::int32_t>(e))];
-    return label;
-}
-
-void keepLargestPiece(TetComplex& complex) {
-    std::vector<std::size_t> size;
-    const auto label = facePieces(complex.tets, size);
-    const auto largest = std::max_element(size.begin(), size.end()) - size.begin();
+    // volumes by the divergence theorem: with a skin only, inside and outside boundaries are parts of their own
+    std::map<std::int32_t, std::vector<Triangle>> surface;
+    for (const Triangle& t : boundaryFaces(complex).triangle) surface[find(t[0])].push_back(t);
+    std::map<std::int32_t, double> volume;
+    for (const auto& [part, triangles] : surface)
+        for (const Triangle& t : triangles)
+            volume[part] += complex.position[t[0]].dot(complex.position[t[1]].cross(complex.position[t[2]])) / 6;
+    if (volume.size() <= 1) return;
+    const auto largest = std::max_element(volume.begin(), volume.end(), [](const auto& a, const auto& b) {
+                             return a.second < b.second;
+                         })->first;
+    std::map<std::int32_t, bool> isKept;
+    for (const auto& [part, v] : volume)
+        isKept[part] = part == largest || (v > 0 && !options.largestPieceOnly && v >= options.smallestPiece);
+    for (const auto& [part, v] : volume) {
+        if (v > 0) continue;
+        for (const auto& [other, w] : volume)
+            if (w > 0 && isKept[other] && encloses(complex, surface[other], complex.position[surface[part][0][0]]))
+                isKept[part] = true;
+    }
     std::vector<char> keep(complex.tets.size());
-    for (std::size_t e = 0; e < keep.size(); ++e) keep[e] = label[e] == largest;
+    for (std::size_t e = 0; e < keep.size(); ++e) keep[e] = isKept[find(complex.tets[e][0])];
     keepTets(complex, keep);
 }
 
-/// Removes tetrahedra around boundary edges that more than two boundary faces share. @return whether there were any
-bool removePinchedEdges(TetComplex& complex) {
+/// Removes tetrahedra around boundary edges that more than two boundary faces share.
+/// @param bare  receives the vertices inside that the removal has laid bare
+/// @return whether there were any
+bool removePinchedEdges(TetComplex& complex, std::vector<std::int32_t>& bare) {
     const BoundaryFaces boundary = boundaryFaces(complex);
     std::vector<std::array<std::int32_t, 3>> edges;  // low, high, face
     for (std::size_t f = 0; f < boundary.triangle.size(); ++f)
@@ -484,20 +537,25 @@ bool removePinchedEdges(TetComplex& complex) {
         for (std::size_t i = 0; i < ring.size(); ++i)
             if (fan[i] == smallest) keep[ring[i]] = 0;
     }
+    // a vertex keeps its place in the list of those that stay
+    std::vector<char> used(complex.position.size(), 0), isBare(complex.position.size(), 0);
+    for (std::size_t e = 0; e < keep.size(); ++e)
+        for (auto v : complex.tets[e]) (keep[e] ? used : isBare)[v] = 1;
+    bare.clear();
+    std::int32_t at = 0;
+    for (std::size_t v = 0; v < used.size(); ++v) {
+        if (!used[v]) continue;
+        if (isBare[v] && complex.surfaces[v].count() == 0) bare.push_back(at);
+        ++at;
+    }
     keepTets(complex, keep);
     return true;
 }
 
 /// Vertices that a removal has laid bare get the surface that owns the boundary there and move onto it where their
 /// tetrahedra allow it.
-void adoptExposedVertices(const shape::Shape& shape, TetComplex& complex) {
-    std::vector<std::int32_t> exposed;
-    for (const Triangle& t : boundaryFaces(complex, true).triangle)
-        for (auto v : t)
-            if (complex.surfaces[v].count() == 0) {
-                complex.surfaces[v].add(shape.evaluate(complex.position[v]).surface);
-                exposed.push_back(v);
-            }
+void adoptBareVertices(const shape::Shape& shape, TetComplex& complex, const std::vector<std::int32_t>& exposed) {
+    for (auto v : exposed) complex.surfaces[v].add(shape.evaluate(complex.position[v]).surface);
     if (exposed.empty()) return;
     const Incidence around = incidence(complex.position.size(), complex.tets);
     for (auto v : exposed) {
@@ -575,12 +633,11 @@ TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Prog
                                      "a spacing below two thirds of the thinnest wall",
                                      "no tetrahedron inside"});
     }
-    for (int round = 0; round < 20; ++round) {
-        if (options.largestPieceOnly) keepLargestPiece(complex);
-        if (!removePinchedEdges(complex)) break;
-        adoptExposedVertices(shape, complex);
-    }
+    std::vector<std::int32_t> bare;
+    for (int round = 0; round < 20 && removePinchedEdges(complex, bare); ++round)
+        adoptBareVertices(shape, complex, bare);
     splitPinchedVertices(complex);
+    keepPieces(complex, options);
     return complex;
 }
 

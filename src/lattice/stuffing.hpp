@@ -13,6 +13,8 @@ struct StuffingOptions {
     double spacing = 4;            ///< edge length of the lattice's cubes, mm
     Vec3 offset = Vec3::Zero();    ///< shift of the lattice in units of the spacing
     bool largestPieceOnly = true;  ///< drop all but the largest face-connected piece
+    bool skinOnly = false;         ///< leave out tetrahedra inside that do not touch the boundary
+    double smallestPiece = 0;      ///< else: drop pieces of less volume than this, but never the largest, mm3
 };
 
 /// Fills the shape with tetrahedra. Raw dihedral angles lie between about 10 and 160 degrees; boundary vertices lie on

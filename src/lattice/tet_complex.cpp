@@ -40,37 +40,40 @@ Incidence incidence(std::size_t vertices, const std::vector<Tet>& tets) {
     return r;
 }
 
-BoundaryFaces boundaryFaces(const TetComplex& complex, bool everyVertex) {
+BoundaryFaces boundaryFaces(const TetComplex& complex) {
     const auto& tets = complex.tets;
     std::vector<char> onBoundary(complex.position.size());
-    for (std::size_t v = 0; v < onBoundary.size(); ++v) onBoundary[v] = everyVertex || complex.surfaces[v].count() > 0;
+    for (std::size_t v = 0; v < onBoundary.size(); ++v) onBoundary[v] = complex.surfaces[v].count() > 0;
+    // faces gathered by their smallest vertex; within such a group a face that comes once is open
     struct Face {
-        std::array<std::int32_t, 3> key;
-        std::int32_t tet;
+        std::int32_t middle, high, tet;
         std::int8_t side;
     };
-    std::vector<Face> faces;
-    faces.reserve(tets.size());
-    for (std::size_t e = 0; e < tets.size(); ++e)
-        for (int k = 0; k < 4; ++k) {
-            if (!onBoundary[tets[e][faceOf[k][0]]] || !onBoundary[tets[e][faceOf[k][1]]] ||
-                !onBoundary[tets[e][faceOf[k][2]]])
-                continue;
-            Face f{{tets[e][faceOf[k][0]], tets[e][faceOf[k][1]], tets[e][faceOf[k][2]]},
-                   static_cast<std::int32_t>(e),
-                   static_cast<std::int8_t>(k)};
-            std::sort(f.key.begin(), f.key.end());
-            faces.push_back(f);
-        }
-    std::sort(faces.begin(), faces.end(),
-              [](const Face& a, const Face& b) { return a.key != b.key ? a.key < b.key : a.tet < b.tet; });
+    std::vector<std::int32_t> offset(complex.position.size() + 1, 0);
+    auto forFaces = [&](const auto& visit) {
+        for (std::size_t e = 0; e < tets.size(); ++e)
+            for (int k = 0; k < 4; ++k) {
+                std::int32_t a = tets[e][faceOf[k][0]], b = tets[e][faceOf[k][1]], c = tets[e][faceOf[k][2]];
+                if (!onBoundary[a] || !onBoundary[b] || !onBoundary[c]) continue;
+                if (a > b) std::swap(a, b);
+                if (b > c) std::swap(b, c);
+                if (a > b) std::swap(a, b);
+                visit(a, Face{b, c, static_cast<std::int32_t>(e), static_cast<std::int8_t>(k)});
+            }
+    };
+    forFaces([&](std::int32_t low, const Face&) { ++offset[low + 1]; });
+    std::partial_sum(offset.begin(), offset.end(), offset.begin());
+    std::vector<Face> faces(static_cast<std::size_t>(offset.back()));
+    std::vector<std::int32_t> next(offset.begin(), offset.end() - 1);
+    forFaces([&](std::int32_t low, const Face& f) { faces[next[low]++] = f; });
     std::vector<std::pair<std::int32_t, std::int8_t>> open;
-    for (std::size_t i = 0; i < faces.size();) {
-        std::size_t j = i + 1;
-        while (j < faces.size() && faces[j].key == faces[i].key) ++j;
-        if (j == i + 1) open.emplace_back(faces[i].tet, faces[i].side);
-        i = j;
-    }
+    for (std::size_t v = 0; v + 1 < offset.size(); ++v)
+        for (auto i = offset[v]; i < offset[v + 1]; ++i) {
+            bool once = true;
+            for (auto j = offset[v]; j < offset[v + 1] && once; ++j)
+                once = j == i || faces[j].middle != faces[i].middle || faces[j].high != faces[i].high;
+            if (once) open.emplace_back(faces[i].tet, faces[i].side);
+        }
     std::sort(open.begin(), open.end());
     BoundaryFaces result;
     for (const auto& [tet, side] : open) {
@@ -132,15 +135,6 @@ void keepTets(TetComplex& complex, const std::vector<char>& keep) {
     complex.surfaces.resize(count);
     for (Tet& t : complex.tets)
         for (auto& v : t) v = renumber[v];
-}
-
-void keepSkin(TetComplex& complex) {
-    std::vector<char> keep(complex.tets.size());
-    for (std::size_t e = 0; e < keep.size(); ++e) {
-        const Tet& t = complex.tets[e];
-        keep[e] = std::any_of(t.begin(), t.end(), [&](auto v) { return complex.surfaces[v].count() > 0; });
-    }
-    keepTets(complex, keep);
 }
 
 }  // namespace escultura::lattice

@@ -44,11 +44,7 @@ struct BoundaryFaces {
     std::vector<Triangle> triangle;
     std::vector<std::int32_t> tet;  ///< the tetrahedron behind each
 };
-/// @param everyVertex  also look at vertices that lie on no surface yet
-BoundaryFaces boundaryFaces(const TetComplex& complex, bool everyVertex = false);
-
-/// Drops the tetrahedra without a boundary vertex: what is left has the same boundary.
-void keepSkin(TetComplex& complex);
+BoundaryFaces boundaryFaces(const TetComplex& complex);
 
 /// Smallest sine of the six dihedral angles; negative when the tetrahedron is inverted. 1 is impossible, 0.943 regular.
 double minimumSine(const Vec3& a, const Vec3& b, const Vec3& c, const Vec3& d);

@@ -76,6 +76,10 @@ class Node {
         if (!(v.norm() > 0) || !v.allFinite()) refuse("a direction that is not zero", "(0, 0, 0)");
         return v.normalized();
     }
+    bool yes() const {
+        if (!value_.is_boolean()) refuse("true or false", value_.type_name());
+        return value_.get<bool>();
+    }
     bool isObject() const { return value_.is_object(); }
     bool isString() const { return value_.is_string(); }
 
@@ -131,8 +135,8 @@ InterfaceEnd readEnd(const Node& n, const Units& u) {
 
 Interface readInterface(const Node& n, const Units& u) {
     Interface i;
-    n.onlyKeys(
-        {"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "blend_radius", "start", "end"});
+    n.onlyKeys({"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "pin_diameter",
+                "blend_radius", "start", "end"});
     i.name = n.at("name").text();
     const std::string kind = n.at("kind").text();
     if (kind == "bore")
@@ -141,16 +145,24 @@ Interface readInterface(const Node& n, const Units& u) {
         i.kind = Interface::Kind::boss;
     else if (kind == "pad")
         i.kind = Interface::Kind::pad;
+    else if (kind == "pin")
+        i.kind = Interface::Kind::pin;
     else
-        n.at("kind").refuse("bore, boss or pad", "'" + kind + "'");
+        n.at("kind").refuse("bore, boss, pad or pin", "'" + kind + "'");
     i.origin = n.at("origin").vector(dimension::length, u.length);
     i.axis = n.at("axis").direction();
     i.length = n.at("length").positive(dimension::length, u.length);
-    if (i.kind != Interface::Kind::pad)
+    const bool solid = i.kind == Interface::Kind::pad || i.kind == Interface::Kind::pin;
+    if (!solid)
         i.boreDiameter = n.at("bore_diameter").positive(dimension::length, u.length);
     else if (n.has("bore_diameter"))
-        n.at("bore_diameter").refuse("no bore on a pad", "a diameter");
-    if (i.kind != Interface::Kind::bore) {
+        n.at("bore_diameter").refuse("no bore on a " + kind, "a diameter");
+    if (i.kind == Interface::Kind::pin) {
+        if (n.has("ring_diameter")) n.at("ring_diameter").refuse("pin_diameter on a pin", "a ring");
+        i.ringDiameter = n.at("pin_diameter").positive(dimension::length, u.length);
+    } else if (n.has("pin_diameter")) {
+        n.at("pin_diameter").refuse("no pin diameter on a " + kind, "a diameter");
+    } else if (i.kind != Interface::Kind::bore) {
         i.ringDiameter = n.at("ring_diameter").positive(dimension::length, u.length);
         if (i.ringDiameter <= i.boreDiameter)
             n.at("ring_diameter")
@@ -162,15 +174,65 @@ Interface readInterface(const Node& n, const Units& u) {
         if (!(i.blendRadius >= 0)) n.at("blend_radius").refuse("zero or more", formatNumber(i.blendRadius));
     }
     i.start.kind = i.kind == Interface::Kind::bore ? EndKind::through : EndKind::flat;
-    i.end.kind = i.kind == Interface::Kind::pad ? EndKind::blind : i.start.kind;
+    i.end.kind = solid ? EndKind::blind : i.start.kind;
     if (n.has("start")) i.start = readEnd(n.at("start"), u);
     if (n.has("end")) i.end = readEnd(n.at("end"), u);
     return i;
 }
 
-KeepOut readKeepOut(const Node& n, const Units& u) {
+std::string pathFrom(const Node& n, const std::string& partPath) {
+    const std::filesystem::path p = n.text();
+    return p.is_relative() ? (std::filesystem::path(partPath).parent_path() / p).string() : p.string();
+}
+
+/// A unit of length by its symbol.
+std::string lengthUnit(const Node& n) {
+    const std::string unit = n.text();
+    try {
+        parseQuantity("1 " + unit, dimension::length, unit);
+    } catch (const InputError&) {
+        n.refuse("a unit of length", "'" + unit + "'");
+    }
+    return unit;
+}
+
+BodySource readBody(const Node& n, const Units& u, const std::string& partPath) {
+    BodySource b;
+    b.path = pathFrom(n.at("body"), partPath);
+    if (n.has("unit")) b.lengthUnit = lengthUnit(n.at("unit"));
+    if (n.has("offset")) b.offset = n.at("offset").quantity(dimension::length, u.length);
+    return b;
+}
+
+NamedField readFieldSource(const Node& f, const Units& u, const std::string& partPath) {
+    NamedField r;
+    exchange::FieldSource& s = r.source;
+    s.path = pathFrom(f.at("file"), partPath);
+    r.name = f.has("name") ? f.at("name").text() : std::filesystem::path(s.path).stem().string();
+    if (f.has("array")) s.array = f.at("array").text();
+    if (f.has("origin")) s.origin = f.at("origin").vector(dimension::length, u.length);
+    if (f.has("spacing")) {
+        s.spacing = f.at("spacing").vector(dimension::length, u.length);
+        if (!(s.spacing->minCoeff() > 0)) f.at("spacing").refuse("values above zero", "zero or less");
+    }
+    if (f.has("cell_size")) s.cell = f.at("cell_size").positive(dimension::length, u.length);
+    if (f.has("unit")) s.lengthUnit = lengthUnit(f.at("unit"));
+    if (f.has("values")) {
+        const std::string values = f.at("values").text();
+        if (values == "per cent")
+            s.scale = exchange::DensityScale::percent;
+        else if (values == "bytes")
+            s.scale = exchange::DensityScale::bytes;
+        else if (values != "share")
+            f.at("values").refuse("share, per cent or bytes", "'" + values + "'");
+    }
+    if (f.has("clamp")) s.clamp = f.at("clamp").yes();
+    return r;
+}
+
+KeepOut readKeepOut(const Node& n, const Units& u, const std::string& partPath) {
     KeepOut k;
-    n.onlyKeys({"name", "kind", "low", "high", "origin", "axis", "length", "diameter"});
+    n.onlyKeys({"name", "kind", "low", "high", "origin", "axis", "length", "diameter", "body", "unit", "offset"});
     k.name = n.at("name").text();
     const std::string kind = n.at("kind").text();
     if (kind == "box") {
@@ -184,8 +246,11 @@ KeepOut readKeepOut(const Node& n, const Units& u) {
         k.axis = n.at("axis").direction();
         k.length = n.at("length").positive(dimension::length, u.length);
         k.diameter = n.at("diameter").positive(dimension::length, u.length);
+    } else if (kind == "body") {
+        k.kind = KeepOut::Kind::body;
+        k.body = readBody(n, u, partPath);
     } else {
-        n.at("kind").refuse("box or cylinder", "'" + kind + "'");
+        n.at("kind").refuse("box, cylinder or body", "'" + kind + "'");
     }
     return k;
 }
@@ -205,10 +270,12 @@ FaceReference readFaces(const Node& n, const Part& part) {
     r.face = n.at("face").text();
     for (const std::string& name : r.interfaces) {
         const Interface& i = *part.findInterface(name);
-        const bool known = (r.face == "bore" && i.boreDiameter > 0) ||
-                           (r.face == "start" && i.start.kind == EndKind::flat) ||
-                           (r.face == "end" && i.end.kind == EndKind::flat);
-        if (!known) n.at("face").refuse("bore, or a flat start or end of '" + name + "'", "'" + r.face + "'");
+        const bool known =
+            (r.face == "bore" && i.boreDiameter > 0) || (r.face == "side" && i.kind == Interface::Kind::pin) ||
+            (r.face == "start" && i.start.kind == EndKind::flat) || (r.face == "end" && i.end.kind == EndKind::flat);
+        if (!known)
+            n.at("face").refuse("bore, the side of a pin, or a flat start or end of '" + name + "'",
+                                "'" + r.face + "'");
     }
     return r;
 }
@@ -252,28 +319,46 @@ const Interface* Part::findInterface(const std::string& wanted) const {
     return nullptr;
 }
 
+namespace {
+struct RequirementWords {
+    const char *name, *unit;
+    bool isMinimum;
+};
+const RequirementWords& words(Requirement::Kind kind) {
+    static const RequirementWords all[] = {{"safety factor", "", true},
+                                           {"displacement", "mm", false},
+                                           {"mass", "kg", false},
+                                           {"thinnest wall", "mm", true}};
+    return all[static_cast<int>(kind)];
+}
+}  // namespace
+
 const char* name(Requirement::Kind kind) {
-    switch (kind) {
-        case Requirement::Kind::safetyFactor:
-            return "safety factor";
-        case Requirement::Kind::displacement:
-            return "displacement";
-        case Requirement::Kind::mass:
-            return "mass";
-    }
-    return "";
+    return words(kind).name;
+}
+const char* unit(Requirement::Kind kind) {
+    return words(kind).unit;
+}
+bool isMinimum(Requirement::Kind kind) {
+    return words(kind).isMinimum;
 }
 
-const char* unit(Requirement::Kind kind) {
-    switch (kind) {
-        case Requirement::Kind::safetyFactor:
-            return "";
-        case Requirement::Kind::displacement:
-            return "mm";
-        case Requirement::Kind::mass:
-            return "kg";
-    }
-    return "";
+const char* name(Interface::Kind kind) {
+    static const char* names[] = {"bore", "boss", "pad", "pin"};
+    return names[static_cast<int>(kind)];
+}
+
+std::string canonical(const exchange::FieldSource& s) {
+    auto vec = [](const Vec3& v) { return json::array({v[0], v[1], v[2]}); };
+    json j = {{"path", std::filesystem::path(s.path).lexically_normal().string()},
+              {"array", s.array},
+              {"unit", s.lengthUnit},
+              {"scale", static_cast<int>(s.scale)},
+              {"clamp", s.clamp}};
+    if (s.origin) j["origin"] = vec(*s.origin);
+    if (s.spacing) j["spacing"] = vec(*s.spacing);
+    if (s.cell) j["cell"] = *s.cell;
+    return j.dump();
 }
 
 Part readPart(const std::string& path) {
@@ -298,7 +383,8 @@ Part parsePart(const std::string& text, const std::string& path) {
     }
     const Node root(document, "", path);
     root.onlyKeys({"format", "version", "name", "description", "units", "material", "field", "design_space",
-                   "interfaces", "keep_outs", "symmetry", "supports", "load_cases", "requirements"});
+                   "interfaces", "keep_outs", "symmetry", "supports", "load_cases", "requirements", "more_fields",
+                   "original"});
     if (root.at("format").text() != "escultura-part")
         root.at("format").refuse("escultura-part", root.at("format").text());
     const double version = root.at("version").quantity(dimension::none, "");
@@ -307,6 +393,7 @@ Part parsePart(const std::string& text, const std::string& path) {
     Part p;
     p.path = path;
     p.text = text;
+    p.lengthUnit = u.length;
     p.name = root.at("name").text();
     if (root.has("description")) p.description = root.at("description").text();
 
@@ -329,25 +416,43 @@ Part parsePart(const std::string& text, const std::string& path) {
     }
 
     const Node f = root.at("field");
-    f.onlyKeys({"file", "array", "threshold", "origin", "spacing", "volume_fraction"});
-    p.field.path = f.at("file").text();
-    if (std::filesystem::path(p.field.path).is_relative())
-        p.field.path = (std::filesystem::path(path).parent_path() / p.field.path).string();
-    if (f.has("array")) p.field.array = f.at("array").text();
+    const std::set<std::string> fieldKeys{"name",      "file", "array",  "origin", "spacing",
+                                          "cell_size", "unit", "values", "clamp"};
+    std::set<std::string> mainKeys = fieldKeys;
+    mainKeys.insert({"threshold", "volume_fraction"});
+    f.onlyKeys(mainKeys);
+    p.fields.push_back(readFieldSource(f, u, path));
     if (f.has("threshold")) p.threshold = f.at("threshold").quantity(dimension::none, "");
     if (!(p.threshold > 0 && p.threshold < 1))
         f.at("threshold").refuse("a value above 0 and below 1", formatNumber(p.threshold));
-    if (f.has("origin")) p.field.origin = f.at("origin").vector(dimension::length, u.length);
-    if (f.has("spacing")) p.field.spacing = f.at("spacing").vector(dimension::length, u.length);
-    if (f.has("volume_fraction")) p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
+    if (f.has("volume_fraction")) {
+        p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
+        if (!(*p.volumeFraction > 0 && *p.volumeFraction < 1))
+            f.at("volume_fraction").refuse("a value above 0 and below 1", formatNumber(*p.volumeFraction));
+    }
+    if (root.has("more_fields"))
+        for (const Node& n : root.at("more_fields").list()) {
+            n.onlyKeys(fieldKeys);
+            p.fields.push_back(readFieldSource(n, u, path));
+            for (std::size_t i = 0; i + 1 < p.fields.size(); ++i)
+                if (p.fields[i].name == p.fields.back().name)
+                    n.refuse("a name used once ('name')", "'" + p.fields.back().name + "' again");
+        }
 
     if (root.has("design_space")) {
         const Node d = root.at("design_space");
-        d.onlyKeys({"low", "high"});
-        p.designSpace.low = d.at("low").vector(dimension::length, u.length);
-        p.designSpace.high = d.at("high").vector(dimension::length, u.length);
-        if (!(p.designSpace.low.array() < p.designSpace.high.array()).all())
-            d.refuse("low below high along every axis", "an empty box");
+        d.onlyKeys({"low", "high", "body", "unit", "offset"});
+        if (d.has("body")) p.designBody = readBody(d, u, path);
+        if (!d.has("body") || d.has("low") || d.has("high")) {
+            p.designSpace.low = d.at("low").vector(dimension::length, u.length);
+            p.designSpace.high = d.at("high").vector(dimension::length, u.length);
+            if (!(p.designSpace.low.array() < p.designSpace.high.array()).all())
+                d.refuse("low below high along every axis", "an empty box");
+        }
+    }
+    if (root.has("original")) {
+        root.at("original").onlyKeys({"body", "unit", "offset"});
+        p.original = readBody(root.at("original"), u, path);
     }
     for (const Node& n : root.at("interfaces").list()) {
         p.interfaces.push_back(readInterface(n, u));
@@ -356,7 +461,7 @@ Part parsePart(const std::string& text, const std::string& path) {
                 n.at("name").refuse("a name used once", "'" + p.interfaces.back().name + "' again");
     }
     if (root.has("keep_outs"))
-        for (const Node& n : root.at("keep_outs").list()) p.keepOuts.push_back(readKeepOut(n, u));
+        for (const Node& n : root.at("keep_outs").list()) p.keepOuts.push_back(readKeepOut(n, u, path));
     if (root.has("symmetry"))
         for (const Node& n : root.at("symmetry").list()) {
             n.onlyKeys({"point", "normal"});
@@ -388,7 +493,6 @@ Part parsePart(const std::string& text, const std::string& path) {
         if (c.loads.empty()) n.at("loads").refuse("at least one load", "an empty list");
         p.loadCases.push_back(std::move(c));
     }
-    if (p.loadCases.empty()) root.at("load_cases").refuse("at least one load case", "an empty list");
     for (const Node& n : root.at("requirements").list()) {
         n.onlyKeys({"kind", "limit", "source"});
         Requirement r;
@@ -402,21 +506,23 @@ Part parsePart(const std::string& text, const std::string& path) {
         } else if (kind == "mass") {
             r.kind = Requirement::Kind::mass;
             r.limit = n.at("limit").positive(dimension::mass, u.mass);
+        } else if (kind == "minimum_wall") {
+            r.kind = Requirement::Kind::minimumWall;
+            r.limit = n.at("limit").positive(dimension::length, u.length);
         } else {
-            n.at("kind").refuse("safety_factor, displacement or mass", "'" + kind + "'");
+            n.at("kind").refuse("safety_factor, displacement, mass or minimum_wall", "'" + kind + "'");
         }
         if (n.has("source")) r.source = n.at("source").text();
         p.requirements.push_back(r);
     }
-    auto canonical = [&](std::initializer_list<const char*> keys) {
-        json picked = json::object();
+    auto picked = [&](std::initializer_list<const char*> keys) {
+        json chosen = json::object();
         for (const char* key : keys)
-            if (document.contains(key)) picked[key] = document[key];
-        if (picked.contains("field")) picked["field"].erase("threshold");
-        return picked.dump();
+            if (document.contains(key)) chosen[key] = document[key];
+        return chosen.dump();
     };
-    p.geometryText = canonical({"units", "field", "design_space", "interfaces", "keep_outs", "symmetry"});
-    p.dutyText = canonical({"units", "material", "supports", "load_cases"});
+    p.geometryText = picked({"units", "design_space", "interfaces", "keep_outs", "symmetry"});
+    p.dutyText = picked({"units", "material", "supports", "load_cases"});
     return p;
 }
 

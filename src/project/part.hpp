@@ -26,7 +26,12 @@ struct InterfaceEnd {
 
 /// A place where the part meets the world. Axis from start to end; the start lies at the origin point.
 struct Interface {
-    enum class Kind { bore, boss, pad } kind = Kind::boss;
+    enum class Kind {
+        bore,  ///< a bare hole
+        boss,  ///< a hole in a ring of kept material
+        pad,   ///< a round flat face on kept material
+        pin,   ///< a cylinder that stands out, its outside exact; the ring diameter is the pin's
+    } kind = Kind::boss;
     std::string name;
     Vec3 origin = Vec3::Zero();  ///< centre of the start face, mm
     Vec3 axis = Vec3::UnitX();   ///< unit vector into the part
@@ -37,10 +42,18 @@ struct Interface {
     InterfaceEnd start, end;
 };
 
+/// A closed body from a file (STL, OBJ, PLY or STEP).
+struct BodySource {
+    std::string path;
+    std::string lengthUnit = "mm";  ///< of the file's coordinates; a STEP file states its own
+    double offset = 0;              ///< outward, mm: a design space may be shrunk, a keep-out grown
+};
+
 /// A volume that must stay empty.
 struct KeepOut {
-    enum class Kind { box, cylinder } kind = Kind::box;
+    enum class Kind { box, cylinder, body } kind = Kind::box;
     std::string name;
+    BodySource body;
     Vec3 low = Vec3::Zero(), high = Vec3::Zero();      ///< box, mm
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< cylinder
     double length = 0, diameter = 0;                   ///< cylinder, mm
@@ -76,29 +89,39 @@ struct LoadCase {
 };
 
 struct Requirement {
-    enum class Kind { safetyFactor, displacement, mass } kind = Kind::safetyFactor;
-    double limit = 0;    ///< minimum (safety factor) or maximum (mm, kg)
+    enum class Kind { safetyFactor, displacement, mass, minimumWall } kind = Kind::safetyFactor;
+    double limit = 0;    ///< minimum (safety factor, wall in mm) or maximum (displacement in mm, mass in kg)
     std::string source;  ///< where the limit comes from
+};
+
+/// One of the part's density fields.
+struct NamedField {
+    std::string name;
+    exchange::FieldSource source;
 };
 
 struct Part {
     std::string path;  ///< the file it was read from
     std::string name, description;
     elastic::Material material;
-    std::string optimisedWith;  ///< material that the optimiser used, when it was another
-    exchange::FieldSource field;
+    std::string optimisedWith;             ///< material that the optimiser used, when it was another
+    std::vector<NamedField> fields;        ///< at least one; the first is the main one
     double threshold = 0.5;                ///< default threshold
     std::optional<double> volumeFraction;  ///< the optimiser's, of the design space
-    Box3 designSpace;
+    Box3 designSpace;                      ///< empty: the field's box
+    std::optional<BodySource> designBody;  ///< the free body stays inside
+    std::optional<BodySource> original;    ///< the design before the optimisation, to compare with
     std::vector<Interface> interfaces;
     std::vector<KeepOut> keepOuts;
     std::vector<SymmetryPlane> symmetry;
     std::vector<Support> supports;
     std::vector<LoadCase> loadCases;
     std::vector<Requirement> requirements;
-    std::string text;          ///< the part file as it was read
-    std::string geometryText;  ///< canonical text of all that shapes the part (field, interfaces, keep-outs ...)
-    std::string dutyText;      ///< canonical text of material, supports and load cases
+    std::string text;               ///< the part file as it was read
+    std::string lengthUnit = "mm";  ///< of the part file
+    std::string
+        geometryText;      ///< canonical text of all that shapes the part (interfaces, keep-outs ...), without fields
+    std::string dutyText;  ///< canonical text of material, supports and load cases
 
     const Interface* findInterface(const std::string& name) const;
 };
@@ -109,8 +132,14 @@ Part readPart(const std::string& path);
 /// The same from text; relative field paths are taken from the folder of `path`.
 Part parsePart(const std::string& text, const std::string& path);
 
-/// "safety factor", "displacement", "mass", and their units ("", "mm", "kg").
+/// Text that is the same for sources that give the same field, and no others.
+std::string canonical(const exchange::FieldSource& source);
+
+/// "safety factor", "displacement", "mass", "thinnest wall", and their units ("", "mm", "kg", "mm").
 const char* name(Requirement::Kind kind);
 const char* unit(Requirement::Kind kind);
+/// Whether the limit is a minimum.
+bool isMinimum(Requirement::Kind kind);
+const char* name(Interface::Kind kind);
 
 }  // namespace escultura::project

@@ -3,7 +3,10 @@
 #include <cmath>
 
 #include "base/error.hpp"
+#include "base/parallel.hpp"
 #include "base/quantity.hpp"
+#include "exchange/body_files.hpp"
+#include "surface/mesh_body.hpp"
 
 namespace escultura::project {
 namespace {
@@ -32,6 +35,7 @@ double boreEnd(const InterfaceEnd& end) {
 /// How far the kept material reaches beyond an end before it is cut: past a flat face, behind a blind floor.
 double ringExtension(const Interface& i, const InterfaceEnd& end) {
     if (end.kind == EndKind::flat) return 0.5 * std::min(end.clearance, 10.0);
+    if (i.kind == Interface::Kind::pin) return 0.5 * i.ringDiameter;  // rooted in the body
     if (end.kind == EndKind::blind) return i.boreDiameter > 0 ? 0.5 * (i.ringDiameter - i.boreDiameter) : 0.0;
     return 0;
 }
@@ -54,6 +58,16 @@ std::vector<CutVolume> cutVolumes(const Part& part) {
                 c.primitives.push_back(plane(i.origin + (i.length + boreEnd(i.end)) * i.axis, i.axis));
             cuts.push_back(c);
         }
+        if (i.kind == Interface::Kind::pin) {
+            // the ring around the pin is cleared, which leaves the pin with its exact outside
+            Primitive outside = cylinder(i.origin, i.axis, i.ringDiameter);
+            outside.inverted = true;
+            cuts.push_back(
+                {{outside, cylinder(i.origin, i.axis, clearDiameter(i, i.start)),
+                  plane(i.origin - i.start.clearance * i.axis, -i.axis), plane(i.origin + i.length * i.axis, i.axis)},
+                 &i,
+                 "side"});
+        }
         if (i.start.kind == EndKind::flat)
             cuts.push_back({{plane(i.origin, i.axis), cylinder(i.origin, i.axis, clearDiameter(i, i.start)),
                              plane(i.origin - i.start.clearance * i.axis, -i.axis)},
@@ -68,6 +82,7 @@ std::vector<CutVolume> cutVolumes(const Part& part) {
         }
     }
     for (const KeepOut& k : part.keepOuts) {
+        if (k.kind == KeepOut::Kind::body) continue;
         CutVolume c;
         if (k.kind == KeepOut::Kind::box) {
             for (int a = 0; a < 3; ++a) {
@@ -91,8 +106,28 @@ bool inside(const std::vector<Primitive>& primitives, const Vec3& p) {
 
 }  // namespace
 
-Box3 designSpaceOf(const Part& part, const field::DensityField& field) {
-    return (part.designSpace.low.array() < part.designSpace.high.array()).all() ? part.designSpace : field.bounds();
+Regions loadRegions(const Part& part, const Box3& fieldBounds) {
+    auto body = [](const BodySource& source) {
+        try {
+            return std::make_shared<const surface::MeshBody>(exchange::readBody(source.path, source.lengthUnit),
+                                                             source.offset);
+        } catch (const InputError& e) {
+            ErrorDetail d = e.detail();
+            if (d.file.empty()) d.file = source.path;
+            throw InputError(d);
+        }
+    };
+    Regions r;
+    const bool hasBox = (part.designSpace.low.array() < part.designSpace.high.array()).all();
+    r.designSpace = hasBox ? part.designSpace : fieldBounds;
+    if (part.designBody) {
+        const auto b = body(*part.designBody);
+        if (!hasBox) r.designSpace = b->bounds();
+        r.designBody = b;
+    }
+    for (const KeepOut& k : part.keepOuts)
+        if (k.kind == KeepOut::Kind::body) r.keepOutBodies.push_back(body(k.body));
+    return r;
 }
 
 std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field) {
@@ -102,14 +137,28 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
         field::KeptCells k{i.name, {}};
         // a bare bore is reached by the cells around it
         const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter + 3 * cell);
-        for (std::size_t c = 0; c < field.count(); ++c) {
-            const Vec3 d = field.centre(c) - i.origin;
-            const double along = d.dot(i.axis);
-            if (along < 0 || along > i.length) continue;
-            const double radial = (d - along * i.axis).norm();
-            if (radial > 0.5 * i.boreDiameter && radial < outer && (i.ringDiameter > 0 || field.density[c] > 0))
-                k.cells.push_back(c);
+        Box3 around;
+        around.include(i.origin);
+        around.include(i.origin + i.length * i.axis);
+        around = around.grown(outer);
+        std::array<int, 3> first, last;
+        for (int a = 0; a < 3; ++a) {
+            first[a] =
+                std::clamp(static_cast<int>((around.low[a] - field.origin[a]) / field.spacing[a]), 0, field.cells[a]);
+            last[a] = std::clamp(static_cast<int>((around.high[a] - field.origin[a]) / field.spacing[a]) + 1, 0,
+                                 field.cells[a]);
         }
+        for (int z = first[2]; z < last[2]; ++z)
+            for (int y = first[1]; y < last[1]; ++y)
+                for (int x = first[0]; x < last[0]; ++x) {
+                    const std::size_t c = field.index(x, y, z);
+                    const Vec3 d = field.centre(c) - i.origin;
+                    const double along = d.dot(i.axis);
+                    if (along < 0 || along > i.length) continue;
+                    const double radial = (d - along * i.axis).norm();
+                    if (radial > 0.5 * i.boreDiameter && radial < outer && (i.ringDiameter > 0 || field.density[c] > 0))
+                        k.cells.push_back(c);
+                }
         if (k.cells.empty()) {
             throw InputError(ErrorDetail{"An interface lies outside the density field, or is smaller than its cells.",
                                          field.source, "interface '" + i.name + "'",
@@ -121,19 +170,22 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
     return kept;
 }
 
-std::vector<char> voidCells(const Part& part, const field::DensityField& field) {
+std::vector<char> voidCells(const Part& part, const Regions& regions, const field::DensityField& field) {
     const auto cuts = cutVolumes(part);
     std::vector<char> isVoid(field.count(), 0);
-    for (std::size_t c = 0; c < field.count(); ++c) {
+    parallelFor(field.count(), [&](std::size_t c) {
         const Vec3 p = field.centre(c);
         for (const auto& cut : cuts)
             if (inside(cut.primitives, p)) isVoid[c] = 1;
-    }
+        for (const auto& body : regions.keepOutBodies)
+            if (body->value(p) < 0) isVoid[c] = 1;
+    });
     return isVoid;
 }
 
-PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::FreeBody> body) {
+PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body) {
     PartShape r;
+    const Box3& designSpace = regions.designSpace;
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
     // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the
     // free body: there its edges are broken, so that no knife edges are left.
@@ -152,6 +204,8 @@ PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<
             else
                 r.solid->addTrim(side, brokenEdge);
         }
+    if (regions.designBody) r.solid->addTrim(regions.designBody, false, brokenEdge);
+    for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, 1);
     for (const Interface& i : part.interfaces) {
         if (i.ringDiameter <= 0) continue;
         const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
@@ -166,7 +220,11 @@ PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<
         const Interface& i = *cut.interface;
         NamedFace f{i.name, cut.face, ids[0], i.origin, i.axis, 0, 0, 0};
         const double slack = 1e-3;
-        if (cut.face == "bore") {
+        if (cut.face == "side") {
+            f.low = -slack;
+            f.high = i.length + slack;
+            f.radius = 0.5 * i.ringDiameter + slack;
+        } else if (cut.face == "bore") {
             f.low = i.start.kind == EndKind::through ? -endless : -slack;
             f.high = i.end.kind == EndKind::through ? endless : i.length + slack;
             f.radius = 0.5 * i.boreDiameter + slack;

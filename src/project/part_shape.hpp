@@ -14,7 +14,7 @@ namespace escultura::project {
 /// A machined face of an interface on the solid.
 struct NamedFace {
     std::string interface;                             ///< name of the interface
-    std::string face;                                  ///< "bore", "start", "end"
+    std::string face;                                  ///< "bore", "side", "start", "end"
     int surface = 0;                                   ///< surface id of the solid
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< start of the interface and its axis
     double low = 0, high = 0;                          ///< along the axis, mm: the face's points lie between
@@ -33,17 +33,26 @@ struct PartShape {
     std::vector<shape::RoundBar> bars;  ///< kept material of the interfaces
 };
 
-/// Design space of the part, or the field's box when the part gives none.
-Box3 designSpaceOf(const Part& part, const field::DensityField& field);
+/// Where material may be, besides the interfaces' cuts.
+struct Regions {
+    Box3 designSpace;
+    std::shared_ptr<const shape::FreeBody> designBody;                  ///< null: the box alone
+    std::vector<std::shared_ptr<const shape::FreeBody>> keepOutBodies;  ///< of the keep-outs of kind body, in order
+};
+
+/// Design space of the part, or the field's box when the part gives none; reads the bodies that the part names.
+/// @throws InputError when a body cannot be read or is not closed
+Regions loadRegions(const Part& part, const Box3& fieldBounds);
 
 /// Cells whose centre lies in the material that an interface keeps.
 /// @throws InputError when an interface keeps no cell of the field (it lies outside, or is thinner than a cell)
 std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field);
 
 /// Cells that are void by definition: bores, clearances, keep-outs. [cells] 0 or 1
-std::vector<char> voidCells(const Part& part, const field::DensityField& field);
+std::vector<char> voidCells(const Part& part, const Regions& regions, const field::DensityField& field);
 
 /// The solid: body blended with the interfaces' rings, inside the design space, minus bores, clearances and keep-outs.
-PartShape buildShape(const Part& part, const Box3& designSpace, std::shared_ptr<const shape::FreeBody> body);
+/// @param body  null: everything, which gives the design space with its interfaces
+PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body);
 
 }  // namespace escultura::project

@@ -14,7 +14,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 1;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 2;  // part of every key: raise it when a stage computes something else
 
 double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -27,17 +27,49 @@ const char* name(Stage stage) {
     return names[static_cast<int>(stage)];
 }
 
+std::shared_ptr<const LoadedSource> Project::source(std::size_t field) const {
+    return field < part.fields.size() ? results->find<LoadedSource>(canonical(part.fields[field].source)) : nullptr;
+}
+
 StageKeys Project::keys(const Recipe& recipe) const {
     StageKeys k;
     Digest field, surface, check, findings;
-    k.field = field.add("field").add(methodVersion).add(fieldDigest).add(part.geometryText).hex();
-    k.surface = surface.add("surface")
-                    .add(k.field)
-                    .add(part.material.density)
-                    .add(recipe.threshold)
-                    .add(recipe.smoothing)
-                    .add(recipe.surfaceSpacing)
-                    .hex();
+    field.add("field").add(methodVersion).add(part.geometryText);
+    const FieldChoice& choice = recipe.field;
+    if (choice.how == FieldChoice::How::one) {
+        const auto s = source(static_cast<std::size_t>(std::max(choice.which, 0)));
+        if (!s) return k;
+        field.add(s->digest);
+    } else {
+        field.add(static_cast<std::int64_t>(choice.how));
+        for (std::size_t f = 0; f < part.fields.size(); ++f) {
+            const auto s = source(f);
+            if (!s) return k;
+            field.add(s->digest);
+            if (choice.how == FieldChoice::How::weightedSum)
+                field.add(f < choice.weights.size() ? choice.weights[f] : 1.0);
+        }
+    }
+    k.field = field.hex();
+    surface.add("surface").add(k.field).add(part.material.density).add(recipe.threshold).add(recipe.smoothing);
+    surface.add(recipe.surfaceSpacing).add(static_cast<std::int64_t>(recipe.largestPieceOnly));
+    if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
+    surface.add(static_cast<std::int64_t>(recipe.triangles));
+    if (recipe.triangles == Triangles::budget) surface.add(static_cast<std::int64_t>(recipe.triangleBudget));
+    surface.add(static_cast<std::int64_t>(recipe.draft.add));
+    if (recipe.draft.add) {
+        for (int a = 0; a < 3; ++a) surface.add(recipe.draft.pull[a]);
+        surface.add(recipe.draft.parting).add(recipe.draft.angle);
+    }
+    k.surface = surface.hex();
+    Digest process;
+    process.add("process")
+        .add(k.surface)
+        .add(recipe.draft.parting)
+        .add(recipe.draft.angle)
+        .add(recipe.printing.overhang);
+    for (int a = 0; a < 3; ++a) process.add(recipe.draft.pull[a]).add(recipe.printing.up[a]);
+    k.process = process.hex();
     k.check = check.add("check").add(k.surface).add(part.dutyText).add(recipe.elementSize).hex();
     double required = 1;
     for (const Requirement& r : part.requirements)
@@ -46,11 +78,14 @@ StageKeys Project::keys(const Recipe& recipe) const {
     return k;
 }
 
-std::shared_ptr<const FieldResult> Project::field() const {
-    return results->find<FieldResult>(keys({}).field);
+std::shared_ptr<const FieldResult> Project::field(const Recipe& recipe) const {
+    return results->find<FieldResult>(keys(recipe).field);
 }
 std::shared_ptr<const SurfaceResult> Project::surface(const Recipe& recipe) const {
     return results->find<SurfaceResult>(keys(recipe).surface);
+}
+std::shared_ptr<const ProcessResult> Project::process(const Recipe& recipe) const {
+    return results->find<ProcessResult>(keys(recipe).process);
 }
 std::shared_ptr<const CheckResult> Project::check(const Recipe& recipe) const {
     return results->find<CheckResult>(keys(recipe).check);
@@ -59,35 +94,60 @@ std::shared_ptr<const FindingsResult> Project::findings(const Recipe& recipe) co
     return results->find<FindingsResult>(keys(recipe).findings);
 }
 
+namespace {
+LoadedSource withDigest(field::DensityField field) {
+    Digest digest;
+    for (int a = 0; a < 3; ++a)
+        digest.add(static_cast<std::int64_t>(field.cells[a])).add(field.origin[a]).add(field.spacing[a]);
+    LoadedSource s;
+    s.digest = digest.add(std::span<const float>(field.density)).hex();
+    s.field = std::move(field);
+    return s;
+}
+
+void evaluateField(const Project& project, const Recipe& recipe, Progress& progress) {
+    std::vector<std::shared_ptr<const LoadedSource>> sources;
+    std::vector<const field::DensityField*> fields;
+    for (std::size_t f = 0; f < project.part.fields.size(); ++f) {
+        auto s = project.source(f);
+        if (!s)
+            s = project.results->store(canonical(project.part.fields[f].source),
+                                       withDigest(loadField(project.part, project.part.fields[f], progress)));
+        sources.push_back(s);
+        fields.push_back(&s->field);
+    }
+    FieldResult r = prepareField(project.part, chosenField(recipe.field, fields), progress);
+    project.results->store(project.keys(recipe).field, std::move(r));
+}
+}  // namespace
+
+void adoptField(Project& project, std::size_t index, field::DensityField field) {
+    project.results->store(canonical(project.part.fields.at(index).source), withDigest(std::move(field)));
+}
+
 Project openPart(const std::string& path, Progress& progress) {
     Project p;
     p.part = readPart(path);
-    FieldResult field = evaluateField(p.part, progress);
-    Digest digest;
-    for (int a = 0; a < 3; ++a)
-        digest.add(static_cast<std::int64_t>(field.field.cells[a]))
-            .add(field.field.origin[a])
-            .add(field.field.spacing[a]);
-    p.fieldDigest = digest.add(std::span<const float>(field.field.density)).hex();
     Variant v;
     v.id = 1;
     v.name = "A";
-    v.recipe = defaultRecipe(p.part, field.field);
+    evaluateField(p, v.recipe, progress);
+    v.recipe = defaultRecipe(p.part, p.source(0)->field);
     p.variants.push_back(v);
-    p.results->store(p.keys({}).field, std::move(field));
     return p;
 }
 
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
-    const StageKeys keys = project.keys(recipe);
-    const auto field = project.field();
-    if (!field) throw Error("The density field is not loaded.");
     std::vector<Timing> timings;
     auto timed = [&](Stage stage, auto&& work) {
         const auto start = std::chrono::steady_clock::now();
         work();
         timings.push_back({name(stage), secondsSince(start)});
     };
+    if (!project.field(recipe)) timed(Stage::field, [&] { evaluateField(project, recipe, progress); });
+    const auto field = project.field(recipe);
+    const StageKeys keys = project.keys(recipe);
+    if (upTo == Stage::field) return timings;
     auto surface = project.surface(recipe);
     if (!surface)
         timed(Stage::surface, [&] {
@@ -104,6 +164,12 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
         timed(Stage::findings,
               [&] { project.results->store(keys.findings, evaluateFindings(project.part, *check, recipe, progress)); });
     return timings;
+}
+
+void runProcess(const Project& project, const Recipe& recipe, Progress& progress) {
+    const auto surface = project.surface(recipe);
+    if (!surface || project.process(recipe)) return;
+    project.results->store(project.keys(recipe).process, evaluateProcess(*surface, recipe, progress));
 }
 
 const char* word(RequirementState::State state) {
@@ -131,13 +197,15 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
         s.unit = unit(r.kind);
         s.source = r.source;
         s.limit = r.limit;
-        s.atLeast = r.kind == Requirement::Kind::safetyFactor;
+        s.atLeast = isMinimum(r.kind);
         s.value = std::numeric_limits<double>::quiet_NaN();
-        const bool fresh = r.kind == Requirement::Kind::mass ? surface != nullptr : check != nullptr;
+        const bool ofSurface = r.kind == Requirement::Kind::mass || r.kind == Requirement::Kind::minimumWall;
+        const bool fresh = ofSurface ? surface != nullptr : check != nullptr;
         const SurfaceResult* onSurface = surface ? surface.get() : lastSurface;
         const CheckResult* onCheck = check ? check.get() : lastCheck;
         if (r.kind == Requirement::Kind::mass && onSurface)
             s.value = onSurface->measures.volume * project.part.material.density;
+        if (r.kind == Requirement::Kind::minimumWall && onSurface) s.value = onSurface->thickness.least;
         if (r.kind == Requirement::Kind::safetyFactor && onCheck) s.value = onCheck->minSafetyFactor;
         if (r.kind == Requirement::Kind::displacement && onCheck) {
             s.value = 0;
@@ -151,7 +219,7 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
             s.state = (s.atLeast ? s.value >= r.limit : s.value <= r.limit) ? RequirementState::State::met
                                                                             : RequirementState::State::notMet;
         // a check that is out of balance proves nothing
-        if (s.state == RequirementState::State::met && r.kind != Requirement::Kind::mass)
+        if (s.state == RequirementState::State::met && !ofSurface)
             for (const CaseResult& c : onCheck->cases)
                 if (!(c.equilibriumError <= 1e-6)) s.state = RequirementState::State::notMet;
         states.push_back(s);
@@ -201,6 +269,7 @@ std::vector<std::string> releaseBlockers(const Project& project, const Variant& 
 std::string summaryJson(const Project& project, const Variant& variant, const std::vector<Timing>& timings) {
     using nlohmann::json;
     auto vec = [](const Vec3& v) { return json::array({v[0], v[1], v[2]}); };
+    auto inertia = [&](const Mat3& m) { return json::array({vec(m.row(0)), vec(m.row(1)), vec(m.row(2))}); };
     json j;
     j["format"] = "escultura-summary";
     j["version"] = 1;
@@ -211,15 +280,17 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                    {"surface_spacing_mm", variant.recipe.surfaceSpacing},
                    {"element_size_mm", variant.recipe.elementSize},
                    {"hotspot_share", variant.recipe.hotspotShare}};
-    const auto field = project.field();
+    const auto field = project.field(variant.recipe);
     if (field) {
-        const ThresholdFigures t = thresholdFigures(project.part, *field, variant.recipe.threshold);
+        const ThresholdFigures t = thresholdFigures(project.part, *field, variant.recipe);
         j["field"] = {{"cells", field->field.count()},
                       {"threshold", t.threshold},
                       {"share_kept", t.share},
                       {"volume_kept_mm3", t.volume},
                       {"mass_kept_kg", t.mass},
+                      {"grey_share", t.grey},
                       {"pieces", t.pieces},
+                      {"source", field->field.source},
                       {"connected_interfaces", t.connected},
                       {"cut_off_interfaces", t.cutOff},
                       {"largest_connecting_threshold", field->largestConnectingThreshold}};
@@ -234,9 +305,26 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                         {"pieces", s->measures.pieces},
                         {"genus", s->measures.genus},
                         {"watertight", s->measures.watertight},
+                        {"raw_pieces", s->rawPieces},
+                        {"raw_genus", s->rawGenus},
+                        {"inertia_kg_mm2", inertia(s->measures.inertia * project.part.material.density)},
+                        {"thinnest_wall_mm", s->thickness.least},
+                        {"thinnest_wall_at_mm", vec(s->thickness.leastAt)},
+                        {"wall_5_percent_mm", s->thickness.low5},
+                        {"wall_median_mm", s->thickness.median},
+                        {"draft_volume_mm3", s->draftVolume},
+                        {"deviation_mean_mm", s->deviationMean},
+                        {"deviation_95_mm", s->deviation95},
                         {"deviation_rms_mm", s->deviationRms},
                         {"deviation_max_mm", s->deviationMax},
                         {"solved_threshold", s->solvedThreshold}};
+        j["surface"]["findings"] = json::array();
+        for (const GeometryFinding& f : s->findings)
+            j["surface"]["findings"].push_back({{"kind", name(f.kind)},
+                                                {"text", f.text},
+                                                {"position_mm", vec(f.position)},
+                                                {"before", f.before},
+                                                {"after", f.after}});
         for (const BoreFigure& b : s->bores)
             j["surface"]["bores"].push_back({{"interface", b.interface},
                                              {"nominal_mm", b.nominal},

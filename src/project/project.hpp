@@ -38,12 +38,18 @@ struct Variant {
 
 /// Keys of the results that a recipe asks for.
 struct StageKeys {
-    std::string field, surface, check, findings;
+    std::string field, surface, process, check, findings;
 };
 
 struct Timing {
     std::string stage;
     double seconds = 0;
+};
+
+/// A density field as read, with the digest of its contents.
+struct LoadedSource {
+    field::DensityField field;
+    std::string digest;
 };
 
 /// Results by key. Thread-safe; results are immutable once stored.
@@ -80,20 +86,27 @@ class Results {
         return std::get<Map<T>>(maps_);
     }
     mutable std::mutex mutex_;
-    std::tuple<Map<FieldResult>, Map<SurfaceResult>, Map<CheckResult>, Map<FindingsResult>> maps_;
+    std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<SurfaceResult>, Map<ProcessResult>, Map<CheckResult>,
+               Map<FindingsResult>>
+        maps_;
 };
 
 struct Project {
     Part part;
-    std::string fieldDigest;  ///< of the density field's contents
     std::vector<Variant> variants;
     std::size_t open = 0;      ///< index of the open variant
     std::size_t baseline = 0;  ///< index of the one that others are compared with
     std::shared_ptr<Results> results = std::make_shared<Results>();
 
+    /// Empty keys when a field is not loaded that the recipe is made from.
     StageKeys keys(const Recipe& recipe) const;
-    std::shared_ptr<const FieldResult> field() const;
+    /// One of the part's fields as read; null: not loaded.
+    std::shared_ptr<const LoadedSource> source(std::size_t field) const;
+    std::shared_ptr<const FieldResult> field(const Recipe& recipe) const;
+    /// Of the open variant.
+    std::shared_ptr<const FieldResult> field() const { return field(current().recipe); }
     std::shared_ptr<const SurfaceResult> surface(const Recipe& recipe) const;
+    std::shared_ptr<const ProcessResult> process(const Recipe& recipe) const;
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
     std::shared_ptr<const FindingsResult> findings(const Recipe& recipe) const;
     const Variant& current() const { return variants.at(open); }
@@ -102,9 +115,15 @@ struct Project {
 /// Reads a part and its field; one variant with the default recipe.
 Project openPart(const std::string& path, Progress& progress);
 
-/// Runs what is not there yet, up to and with the given stage (surface, check or findings). Only reads the project;
-/// results go to project.results. @return seconds of each stage that ran
+/// Stores a field as one of the part's, whatever its path says.
+void adoptField(Project& project, std::size_t index, field::DensityField field);
+
+/// Runs what is not there yet, up to and with the given stage (field, surface, check or findings). Only reads the
+/// project; results go to project.results. @return seconds of each stage that ran
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
+/// Measures draft and overhangs of the recipe's surface; nothing when it is not built or they are known already.
+void runProcess(const Project& project, const Recipe& recipe, Progress& progress);
 
 /// State of a requirement.
 struct RequirementState {

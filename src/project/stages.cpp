@@ -9,162 +9,9 @@
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "elastic/stress.hpp"
-#include "surface/extract.hpp"
 
 namespace escultura::project {
 namespace {
-
-PartShape solidAt(const Part& part, const FieldResult& field, std::shared_ptr<const shape::SmoothDensity> density,
-                  double threshold) {
-    return buildShape(part, field.designSpace, std::make_shared<shape::FieldBody>(std::move(density), threshold));
-}
-
-std::shared_ptr<const shape::SmoothDensity> smoothDensity(const Part& part, const FieldResult& field, double length,
-                                                          Progress& progress) {
-    shape::FieldSmoothing smoothing;
-    smoothing.length = length;
-    for (const SymmetryPlane& s : part.symmetry) smoothing.symmetryPlanes.push_back({s.point, s.normal});
-    return std::make_shared<shape::SmoothDensity>(field.field, field.isVoid, smoothing, progress);
-}
-
-/// The threshold at which the solid encloses the asked volume within 0.05 %, by regula falsi on the sampled volume.
-double solveThreshold(const Part& part, const FieldResult& field,
-                      const std::shared_ptr<const shape::SmoothDensity>& density, double start, double asked,
-                      Progress& progress) {
-    const double cell = 0.5 * field.field.spacing.minCoeff();
-    auto excess = [&](double t) {
-        return surface::sampledVolume(*solidAt(part, field, density, t).solid, cell, progress) - asked;
-    };
-    double low = start, high = start;
-    double fl = excess(low), fh = fl;
-    const double tolerance = 2e-4 * asked;
-    if (std::abs(fl) < tolerance) return start;
-    for (double step = 0.04; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
-        high = low, fh = fl;
-        low = std::max(low - step, 0.01);
-        fl = excess(low);
-    }
-    for (double step = 0.04; fh > 0 && high < 0.99; step *= 2) {
-        low = high, fl = fh;
-        high = std::min(high + step, 0.99);
-        fh = excess(high);
-    }
-    if (fl < 0) return low;  // cannot be reached: keep-outs take too much
-    if (fh > 0) return high;
-    for (int i = 0; i < 12; ++i) {
-        const double t =
-            std::clamp(low + (high - low) * fl / (fl - fh), low + 0.05 * (high - low), high - 0.05 * (high - low));
-        const double f = excess(t);
-        if (std::abs(f) < tolerance) return t;
-        (f > 0 ? low : high) = t;
-        (f > 0 ? fl : fh) = f;
-    }
-    return 0.5 * (low + high);
-}
-
-/// The raw field as a body: trilinear between cell centres, empty beyond the grid.
-class RawBody final : public shape::Shape {
-  public:
-    RawBody(const field::DensityField& f, double threshold) : f_(f), t_(threshold) {}
-    shape::Sample evaluate(const Vec3& p) const override { return {surfaceValue(0, p), 0}; }
-    int surfaceCount() const override { return 1; }
-    double surfaceValue(int, const Vec3& p) const override {
-        const Vec3 x = (p - f_.origin).cwiseQuotient(f_.spacing) - Vec3::Constant(0.5);
-        double value = 0;
-        const int i = static_cast<int>(std::floor(x[0])), j = static_cast<int>(std::floor(x[1])),
-                  k = static_cast<int>(std::floor(x[2]));
-        const Vec3 t = x - Vec3(i, j, k);
-        for (int m = 0; m < 8; ++m) {
-            const int a = i + (m & 1), b = j + (m >> 1 & 1), c = k + (m >> 2);
-            if (a < 0 || b < 0 || c < 0 || a >= f_.cells[0] || b >= f_.cells[1] || c >= f_.cells[2]) continue;
-            value += (m & 1 ? t[0] : 1 - t[0]) * (m & 2 ? t[1] : 1 - t[1]) * (m & 4 ? t[2] : 1 - t[2]) *
-                     f_.density[f_.index(a, b, c)];
-        }
-        return (t_ - value) * f_.spacing.minCoeff();
-    }
-    Vec3 surfaceGradient(int, const Vec3&) const override { return Vec3::UnitX(); }
-    Box3 bounds() const override { return f_.bounds().grown(f_.spacing.maxCoeff()); }
-
-  private:
-    const field::DensityField& f_;
-    double t_;
-};
-
-/// Cells within two cells of an interface's material or of a void by definition: there the shape follows the part file,
-/// not the field.
-std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
-    const auto& f = field.field;
-    std::vector<char> shaped(field.isVoid);
-    for (int axis = 0; axis < 3; ++axis) {  // a box of two cells around each, one axis at a time
-        const std::vector<char> old = shaped;
-        const std::size_t stride = axis == 0   ? 1
-                                   : axis == 1 ? f.cells[0]
-                                               : static_cast<std::size_t>(f.cells[0]) * f.cells[1];
-        for (std::size_t c = 0; c < old.size(); ++c) {
-            const int at = static_cast<int>(c / stride % f.cells[axis]);
-            for (int d = -2; d <= 2; ++d)
-                if (at + d >= 0 && at + d < f.cells[axis] && old[c + static_cast<std::ptrdiff_t>(stride) * d])
-                    shaped[c] = 1;
-        }
-    }
-    parallelFor(shaped.size(), [&](std::size_t c) {
-        for (const shape::RoundBar& bar : bars)
-            if (bar.distance(f.centre(c)) < 2 * f.spacing.maxCoeff()) shaped[c] = 1;
-    });
-    return shaped;
-}
-
-void measureDeviation(const FieldResult& field, double threshold, const std::vector<shape::RoundBar>& bars,
-                      SurfaceResult& r, Progress& progress) {
-    progress.step("Measuring the deviation");
-    const RawBody raw(field.field, threshold);
-    const surface::TriMesh iso = surface::extractSurface(raw, field.field.spacing.minCoeff(), false, progress);
-    const surface::TriangleTree tree(iso);
-    r.deviation.resize(r.mesh.position.size());
-    parallelFor(r.mesh.position.size(),
-                [&](std::size_t v) { r.deviation[v] = static_cast<float>(tree.distance(r.mesh.position[v])); });
-    const std::vector<char> shaped = shapedCells(field, bars);
-    std::vector<char> isFree(r.mesh.position.size(), 1);
-    for (std::size_t v = 0; v < isFree.size(); ++v) {
-        const Vec3 x = (r.mesh.position[v] - field.field.origin).cwiseQuotient(field.field.spacing);
-        std::array<int, 3> c;
-        for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, field.field.cells[a] - 1);
-        isFree[v] = !shaped[field.field.index(c[0], c[1], c[2])];
-    }
-    for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t)
-        if (r.mesh.owner[t] != 0)
-            for (auto v : r.mesh.triangle[t]) isFree[v] = 0;
-    double sum = 0;
-    std::size_t count = 0;
-    for (std::size_t v = 0; v < isFree.size(); ++v) {
-        if (!isFree[v]) continue;
-        sum += static_cast<double>(r.deviation[v]) * r.deviation[v];
-        r.deviationMax = std::max<double>(r.deviationMax, r.deviation[v]);
-        ++count;
-    }
-    r.deviationRms = count ? std::sqrt(sum / static_cast<double>(count)) : 0;
-}
-
-void measureBores(const Part& part, const std::vector<lattice::SurfaceSet>& vertexSurfaces, SurfaceResult& r) {
-    for (const NamedFace& f : r.faces) {
-        if (f.face != "bore") continue;
-        BoreFigure b{f.interface, part.findInterface(f.interface)->boreDiameter, 0, 0};
-        double sum = 0;
-        int count = 0;
-        for (std::size_t v = 0; v < r.mesh.position.size(); ++v) {
-            const Vec3 d = r.mesh.position[v] - f.origin;
-            const double along = d.dot(f.axis);
-            if (!vertexSurfaces[v].has(f.surface) || along < f.low || along > f.high) continue;
-            const double diameter = 2 * (d - along * f.axis).norm();
-            sum += diameter;
-            ++count;
-            b.error = std::max(b.error, std::abs(diameter - b.nominal));
-        }
-        b.measured = count ? sum / count : 0;
-        if (!count) b.error = b.nominal;
-        r.bores.push_back(b);
-    }
-}
 
 const NamedFace& findFace(const std::vector<NamedFace>& faces, const std::string& interface, const std::string& face) {
     for (const NamedFace& f : faces)
@@ -229,92 +76,101 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     return r;
 }
 
-FieldResult prepareField(const Part& part, field::DensityField field) {
+field::DensityField loadField(const Part& part, const NamedField& source, Progress& progress) {
+    progress.step("Reading the field " + source.name);
+    std::optional<Box3> cover;
+    if ((part.designSpace.low.array() < part.designSpace.high.array()).all()) cover = part.designSpace;
+    return exchange::readField(source.source, cover, progress);
+}
+
+field::DensityField chosenField(const FieldChoice& choice, const std::vector<const field::DensityField*>& fields) {
+    if (choice.how == FieldChoice::How::one) {
+        if (choice.which < 0 || choice.which >= static_cast<int>(fields.size()))
+            throw InputError(ErrorDetail{"The variant asks for a field that the part does not have.",
+                                         {},
+                                         "field",
+                                         "one of " + std::to_string(fields.size()),
+                                         "number " + std::to_string(choice.which + 1)});
+        return *fields[choice.which];
+    }
+    const auto how = choice.how == FieldChoice::How::maximum ? field::Combination::maximum
+                     : choice.how == FieldChoice::How::mean  ? field::Combination::mean
+                                                             : field::Combination::weightedSum;
+    return field::combine(fields, how, choice.weights);
+}
+
+FieldResult prepareField(const Part& part, field::DensityField field, Progress& progress) {
     FieldResult r;
     r.field = std::move(field);
-    r.designSpace = designSpaceOf(part, r.field);
+    progress.step("Reading the regions", 0.2);
+    r.regions = loadRegions(part, r.field.bounds());
+    progress.step("Finding the interfaces' cells", 0.3);
     r.kept = keptCells(part, r.field);
-    r.isVoid = voidCells(part, r.field);
-    r.keptVolume = std::make_shared<field::KeptVolume>(r.field);
-    std::size_t open = 0;
-    for (std::size_t c = 0; c < r.field.count(); ++c) open += !r.isVoid[c] && r.designSpace.contains(r.field.centre(c));
-    r.designVolume = static_cast<double>(open) * r.field.cellVolume();
-    r.largestConnectingThreshold = field::largestConnectingThreshold(r.field, r.kept);
+    r.isVoid = voidCells(part, r.regions, r.field);
+    progress.step("Connecting the interfaces", 0.6);
+    r.pieces = std::make_shared<field::PieceTree>(r.field, r.kept);
+    r.keptVolume = std::make_shared<field::KeptVolume>(r.field, r.pieces->order());
+    r.designVolume =
+        r.field.cellVolume() * static_cast<double>(orderedSum(r.field.count(), std::size_t(0), [&](std::size_t c) {
+            const Vec3 p = r.field.centre(c);
+            return static_cast<std::size_t>(!r.isVoid[c] && r.regions.designSpace.contains(p) &&
+                                            (!r.regions.designBody || r.regions.designBody->value(p) < 0));
+        }));
+    r.largestConnectingThreshold = r.pieces->largestConnectingThreshold();
     return r;
 }
 
-FieldResult evaluateField(const Part& part, Progress& progress) {
-    progress.step("Reading the field");
-    field::DensityField f = exchange::readField(part.field);
-    progress.step("Connecting the interfaces", 0.5);
-    return prepareField(part, std::move(f));
+FieldResult prepareField(const Part& part, field::DensityField field) {
+    Progress progress;
+    return prepareField(part, std::move(field), progress);
 }
 
 field::Pieces piecesAt(const FieldResult& field, double threshold) {
     return field::findPieces(field.field, threshold, field.kept);
 }
 
-ThresholdFigures thresholdFigures(const Part& part, const FieldResult& field, double threshold) {
+ThresholdFigures thresholdFigures(const Part& part, const FieldResult& field, const Recipe& recipe) {
     ThresholdFigures t;
-    t.threshold = threshold;
-    t.volume = field.keptVolume->volume(threshold);
+    const double cell = field.field.cellVolume();
+    const field::PieceCounts pieces = field.pieces->at(recipe.threshold);
+    if (pieces.cells == 0)
+        throw InputError(ErrorDetail{"The threshold keeps nothing.", field.field.source,
+                                     "threshold " + formatNumber(recipe.threshold),
+                                     "a threshold at or below the highest density", "no cell at or above it"});
+    t.threshold = recipe.threshold;
+    t.volume = static_cast<double>(pieces.cells) * cell;
     t.share = field.designVolume > 0 ? t.volume / field.designVolume : 0;
     t.mass = t.volume * part.material.density;
-    const field::Pieces pieces = piecesAt(field, threshold);
-    t.pieces = static_cast<int>(pieces.pieces());
-    for (std::size_t c = 0; c < pieces.label.size(); ++c)
-        if (pieces.label[c] == 0 && field.field.density[c] >= threshold)
-            t.largestPieceVolume += field.field.cellVolume();
+    t.grey = field.keptVolume->greyShare(recipe.threshold);
+    t.pieces = static_cast<int>(pieces.pieceCells.size());
+    t.largestPieceVolume = static_cast<double>(pieces.pieceCells.front()) * cell;
+    for (std::size_t p = 0; p < pieces.pieceCells.size(); ++p) {
+        const double volume = static_cast<double>(pieces.pieceCells[p]) * cell;
+        if (p > 0 && (recipe.largestPieceOnly || volume < recipe.smallestIsland || volume == 0)) break;
+        ++t.keptPieces;
+        t.keptPiecesVolume += volume;
+    }
     for (std::size_t i = 0; i < part.interfaces.size(); ++i)
         (pieces.pieceOfInterface[i] == 0 ? t.connected : t.cutOff).push_back(part.interfaces[i].name);
     return t;
 }
 
-void requireConnected(const Part& part, const FieldResult& field, double threshold) {
-    const ThresholdFigures t = thresholdFigures(part, field, threshold);
+double thresholdForVolume(const FieldResult& field, double volume) {
+    return std::clamp(field.keptVolume->thresholdFor(volume), 0.005, 0.995);
+}
+
+void requireConnected(const Part& part, const FieldResult& field, const Recipe& recipe) {
+    const ThresholdFigures t = thresholdFigures(part, field, recipe);
     if (t.cutOff.empty()) return;
     std::string names;
     for (const auto& n : t.cutOff) names += (names.empty() ? "" : ", ") + n;
     throw InputError(ErrorDetail{
         "The threshold cuts interfaces off: the check is refused.", field.field.source,
-        "threshold " + formatNumber(threshold),
+        "threshold " + formatNumber(recipe.threshold),
         field.largestConnectingThreshold > 0
             ? "at most " + formatNumber(field.largestConnectingThreshold) + ", the largest that connects all interfaces"
             : "a field that connects all interfaces",
         "cut off: " + names});
-}
-
-SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
-    SurfaceResult r;
-    r.askedVolume = thresholdFigures(part, field, recipe.threshold).largestPieceVolume;
-    const auto density = smoothDensity(part, field, recipe.smoothing, progress);
-    r.solvedThreshold = solveThreshold(part, field, density, recipe.threshold, r.askedVolume, progress);
-    const PartShape solid = solidAt(part, field, density, r.solvedThreshold);
-    r.faces = solid.faces;
-    std::vector<lattice::SurfaceSet> vertexSurfaces;
-    r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, progress, &vertexSurfaces);
-    r.measures = surface::measure(r.mesh);
-    // the sampled volume is right to some tenths of a per cent: the rest is taken from the surface itself, whose
-    // vertices follow the threshold
-    double previousThreshold = r.solvedThreshold, previousVolume = r.measures.volume;
-    double next = r.solvedThreshold + 0.01 * (previousVolume > r.askedVolume ? 1 : -1);
-    for (int i = 0; i < 6 && std::abs(r.measures.volume - r.askedVolume) > 2e-4 * r.askedVolume; ++i) {
-        progress.step("Keeping the volume");
-        next = std::clamp(next, 0.01, 0.99);
-        surface::followShape(*solidAt(part, field, density, next).solid, vertexSurfaces, 0.4 * recipe.surfaceSpacing,
-                             r.mesh);
-        r.measures = surface::measure(r.mesh);
-        r.solvedThreshold = next;
-        const double slope = (r.measures.volume - previousVolume) / (next - previousThreshold);
-        if (!(slope < 0)) break;
-        previousThreshold = next;
-        previousVolume = r.measures.volume;
-        next += std::clamp((r.askedVolume - r.measures.volume) / slope, -0.05, 0.05);
-    }
-    r.mass = r.measures.volume * part.material.density;
-    measureBores(part, vertexSurfaces, r);
-    measureDeviation(field, recipe.threshold, solid.bars, r, progress);
-    return r;
 }
 
 std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face) {
@@ -330,10 +186,13 @@ std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& fa
 
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                           const Recipe& recipe, Progress& progress) {
-    requireConnected(part, field, recipe.threshold);
+    requireConnected(part, field, recipe);
+    if (part.loadCases.empty() || part.supports.empty())
+        throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
+                                     part.loadCases.empty() ? "load_cases" : "supports",
+                                     "at least one load case and one support", "none"});
     CheckResult r;
-    const auto density = smoothDensity(part, field, recipe.smoothing, progress);
-    const PartShape solid = solidAt(part, field, density, surface.solvedThreshold);
+    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
     r.faces = solid.faces;
     r.mesh = mesh::meshShape(*solid.solid, {recipe.elementSize}, progress);
     r.quality = mesh::measureQuality(r.mesh);

@@ -9,18 +9,55 @@
 
 #include "assess/assess.hpp"
 #include "elastic/solve.hpp"
+#include "field/combine.hpp"
+#include "field/piece_tree.hpp"
 #include "project/part_shape.hpp"
-#include "surface/tri_mesh.hpp"
+#include "surface/process.hpp"
+#include "surface/thickness.hpp"
 
 namespace escultura::project {
+
+/// Which of the part's fields a variant is made from.
+struct FieldChoice {
+    enum class How { one, maximum, mean, weightedSum } how = How::one;
+    int which = 0;                ///< one: index of the field
+    std::vector<double> weights;  ///< weightedSum: one a field
+    bool operator==(const FieldChoice&) const = default;
+};
+
+/// Draft for casting: walls lean away from the parting plane so that the mould opens along the pull direction.
+struct Draft {
+    bool add = false;           ///< make walls comply; else only shown
+    Vec3 pull = Vec3::UnitZ();  ///< unit vector
+    double parting = 0;         ///< place of the parting plane along the pull direction, mm
+    double angle = 2;           ///< wanted, degrees
+    bool operator==(const Draft&) const = default;
+};
+
+/// Printing: surfaces that lean out too far over the build direction need supports.
+struct Printing {
+    Vec3 up = Vec3::UnitZ();  ///< build direction, unit vector
+    double overhang = 45;     ///< least angle between surface and base plane without support, degrees
+    bool operator==(const Printing&) const = default;
+};
+
+/// How the triangles of the surface are laid out.
+enum class Triangles { asExtracted, even, budget };
 
 /// The parameters of every stage: what makes a variant.
 struct Recipe {
     double threshold = 0.5;
     double smoothing = 5;        ///< full width of the smoothing kernel at half its height, mm
-    double surfaceSpacing = 2;   ///< lattice spacing of the surface, mm
+    double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
     double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
     double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress
+    FieldChoice field{};
+    bool largestPieceOnly = true;  ///< else pieces of at least smallestIsland are kept
+    double smallestIsland = 0;     ///< mm3
+    Triangles triangles = Triangles::asExtracted;
+    int triangleBudget = 50000;  ///< of the layout 'budget'
+    Draft draft{};
+    Printing printing{};
     bool operator==(const Recipe&) const = default;
 };
 
@@ -30,11 +67,12 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field);
 /// Stage Field: the density field and what does not depend on the threshold.
 struct FieldResult {
     field::DensityField field;
-    Box3 designSpace;
+    Regions regions;
     std::vector<field::KeptCells> kept;  ///< cells of each interface
     std::vector<char> isVoid;            ///< [cells]
     std::shared_ptr<const field::KeptVolume> keptVolume;
-    double designVolume = 0;                ///< cells that are not void by definition, mm3
+    std::shared_ptr<const field::PieceTree> pieces;
+    double designVolume = 0;                ///< cells of the design space that are not void by definition, mm3
     double largestConnectingThreshold = 0;  ///< negative: never connected
 };
 
@@ -44,8 +82,11 @@ struct ThresholdFigures {
     double volume = 0;  ///< of the cells kept, mm3
     double share = 0;   ///< of the design space
     double mass = 0;    ///< kg
+    double grey = 0;    ///< share of the kept cells whose density is below 0.9
     int pieces = 0;
-    double largestPieceVolume = 0;               ///< mm3, without cells kept by interfaces only
+    double largestPieceVolume = 0;  ///< mm3, without cells kept by interfaces only
+    int keptPieces = 0;             ///< that the recipe keeps: the largest only, or all that are not too small
+    double keptPiecesVolume = 0;    ///< mm3
     std::vector<std::string> connected, cutOff;  ///< interfaces on the largest piece, and the others
 };
 
@@ -56,18 +97,40 @@ struct BoreFigure {
     double error = 0;     ///< largest |diameter - nominal| over the vertices, mm
 };
 
+/// A warning about the geometry, with a place.
+struct GeometryFinding {
+    enum class Kind { memberLost, memberThinned, gapClosed, interfaceLost, pieces, handles } kind = Kind::memberLost;
+    std::string text;              ///< one sentence with its figures
+    Vec3 position = Vec3::Zero();  ///< mm
+    double before = 0, after = 0;  ///< thickness or width in mm, or a count
+};
+const char* name(GeometryFinding::Kind kind);
+
 /// Stage Surface.
 struct SurfaceResult {
     surface::TriMesh mesh;
     surface::Measures measures;
-    std::vector<float> deviation;  ///< [vertices] distance to the raw iso-surface, mm
-    double deviationRms = 0,
-           deviationMax = 0;     ///< over the free surface more than two cells from interfaces and voids, mm
-    double mass = 0;             ///< kg
-    double askedVolume = 0;      ///< mm3, raw volume at the threshold
-    double solvedThreshold = 0;  ///< threshold of the smoothed density that encloses it
+    std::vector<float> deviation;  ///< [vertices] distance to the raw iso-surface, positive outside it, mm
+    /// Figures of the size of the deviation over the free surface more than two cells from interfaces and voids, mm.
+    double deviationMean = 0;  ///< with sign
+    double deviationRms = 0, deviation95 = 0, deviationMax = 0;
+    Vec3 deviationMaxAt = Vec3::Zero();
+    surface::Thickness thickness;
+    double mass = 0;                  ///< kg
+    double askedVolume = 0;           ///< mm3, raw volume at the threshold
+    double draftVolume = 0;           ///< added by draft, mm3
+    double solvedThreshold = 0;       ///< threshold of the smoothed density that encloses it
+    int rawPieces = 0, rawGenus = 0;  ///< of the raw iso-surface's kept pieces
     std::vector<BoreFigure> bores;
     std::vector<NamedFace> faces;
+    std::vector<GeometryFinding> findings;
+};
+
+/// What casting and printing would meet on a surface.
+struct ProcessResult {
+    surface::DraftFigures draft;
+    surface::OverhangFigures overhang;
+    std::vector<surface::BuildDirection> directions;  ///< coarse sweep, least support first
 };
 
 /// Reactions of one interface in one case.
@@ -121,15 +184,29 @@ struct FindingsResult {
     double sensitivity = 0;  ///< MPa
 };
 
-FieldResult evaluateField(const Part& part, Progress& progress);
-/// Completes a field result from the field alone.
+/// Reads one of the part's fields.
+field::DensityField loadField(const Part& part, const NamedField& source, Progress& progress);
+/// The field that a choice makes of the part's fields. @param fields  all of them, in order
+field::DensityField chosenField(const FieldChoice& choice, const std::vector<const field::DensityField*>& fields);
+/// Everything about a field that does not depend on the threshold.
+FieldResult prepareField(const Part& part, field::DensityField field, Progress& progress);
 FieldResult prepareField(const Part& part, field::DensityField field);
-ThresholdFigures thresholdFigures(const Part& part, const FieldResult& field, double threshold);
+ThresholdFigures thresholdFigures(const Part& part, const FieldResult& field, const Recipe& recipe);
+/// The largest threshold at which the kept volume is at least this one. 0.005 to 0.995
+double thresholdForVolume(const FieldResult& field, double volume);
 /// Labels of the cells that the threshold keeps, for showing them.
 field::Pieces piecesAt(const FieldResult& field, double threshold);
 SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress);
+ProcessResult evaluateProcess(const SurfaceResult& surface, const Recipe& recipe, Progress& progress);
+/// The body whose surface evaluateSurface() builds. @param threshold  of the smoothed density
+PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
+                       Progress& progress);
+/// The design space with its interfaces: the part before the optimisation, when no original is given.
+surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress);
+/// The raw field's iso-surface at a threshold, trilinear between the centres of the cells; all pieces.
+surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress);
 /// @throws InputError naming the interfaces that the largest piece does not reach
-void requireConnected(const Part& part, const FieldResult& field, double threshold);
+void requireConnected(const Part& part, const FieldResult& field, const Recipe& recipe);
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                           const Recipe& recipe, Progress& progress);
 FindingsResult evaluateFindings(const Part& part, const CheckResult& check, const Recipe& recipe, Progress& progress);

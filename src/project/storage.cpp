@@ -4,6 +4,7 @@
 
 #include <cstring>
 #include <filesystem>
+#include <map>
 #include <nlohmann/json.hpp>
 #include <type_traits>
 
@@ -14,7 +15,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr int formatVersion = 1;
+constexpr int formatVersion = 2;
 
 /// Writes or reads plain values, vectors and strings in order, little-endian.
 class Archive {
@@ -105,11 +106,18 @@ void describe(Archive& a, surface::TriMesh& m) {
     a.all(m.position, m.triangle, m.owner);
 }
 void describe(Archive& a, surface::Measures& m) {
-    a.all(m.volume, m.area, m.centroid, m.pieces, m.genus, m.watertight);
+    a.all(m.volume, m.area, m.centroid, m.inertia, m.pieces, m.genus, m.watertight);
+}
+void describe(Archive& a, GeometryFinding& f) {
+    a.all(f.kind, f.text, f.position, f.before, f.after);
+}
+void describe(Archive& a, surface::Thickness& t) {
+    a.all(t.value, t.least, t.leastAt, t.low5, t.median);
 }
 void describe(Archive& a, SurfaceResult& r) {
-    a.all(r.mesh, r.measures, r.deviation, r.deviationRms, r.deviationMax, r.mass, r.askedVolume, r.solvedThreshold,
-          r.bores, r.faces);
+    a.all(r.mesh, r.measures, r.deviation, r.deviationMean, r.deviationRms, r.deviation95, r.deviationMax,
+          r.deviationMaxAt, r.thickness, r.mass, r.askedVolume, r.draftVolume, r.solvedThreshold, r.rawPieces,
+          r.rawGenus, r.bores, r.faces, r.findings);
 }
 void describe(Archive& a, mesh::TetMesh& m) {
     a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges);
@@ -143,14 +151,57 @@ void describe(Archive& a, field::DensityField& f) {
     a.all(f.cells, f.origin, f.spacing, f.density, f.source);
 }
 
+nlohmann::json toJson(const Vec3& v) {
+    return nlohmann::json::array({v[0], v[1], v[2]});
+}
+Vec3 vectorFrom(const nlohmann::json& j) {
+    return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>());
+}
+
+nlohmann::json toJson(const Recipe& r) {
+    return {{"threshold", r.threshold},
+            {"smoothing", r.smoothing},
+            {"surface_spacing", r.surfaceSpacing},
+            {"element_size", r.elementSize},
+            {"hotspot_share", r.hotspotShare},
+            {"field", {{"how", static_cast<int>(r.field.how)}, {"which", r.field.which}, {"weights", r.field.weights}}},
+            {"largest_piece_only", r.largestPieceOnly},
+            {"smallest_island", r.smallestIsland},
+            {"triangles", static_cast<int>(r.triangles)},
+            {"triangle_budget", r.triangleBudget},
+            {"draft",
+             {{"add", r.draft.add},
+              {"pull", toJson(r.draft.pull)},
+              {"parting", r.draft.parting},
+              {"angle", r.draft.angle}}},
+            {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}}};
+}
+
+Recipe recipeFrom(const nlohmann::json& j) {
+    Recipe r;
+    r.threshold = j.at("threshold");
+    r.smoothing = j.at("smoothing");
+    r.surfaceSpacing = j.at("surface_spacing");
+    r.elementSize = j.at("element_size");
+    r.hotspotShare = j.at("hotspot_share");
+    const auto& f = j.at("field");
+    r.field.how = static_cast<FieldChoice::How>(std::clamp(f.at("how").get<int>(), 0, 3));
+    r.field.which = f.at("which");
+    r.field.weights = f.at("weights").get<std::vector<double>>();
+    r.largestPieceOnly = j.at("largest_piece_only");
+    r.smallestIsland = j.at("smallest_island");
+    r.triangles = static_cast<Triangles>(std::clamp(j.at("triangles").get<int>(), 0, 2));
+    r.triangleBudget = j.at("triangle_budget");
+    const auto& d = j.at("draft");
+    r.draft = {d.at("add"), vectorFrom(d.at("pull")), d.at("parting"), d.at("angle")};
+    r.printing = {vectorFrom(j.at("printing").at("up")), j.at("printing").at("overhang")};
+    return r;
+}
+
 nlohmann::json toJson(const Variant& v) {
     nlohmann::json j = {{"id", v.id},
                         {"name", v.name},
-                        {"threshold", v.recipe.threshold},
-                        {"smoothing", v.recipe.smoothing},
-                        {"surface_spacing", v.recipe.surfaceSpacing},
-                        {"element_size", v.recipe.elementSize},
-                        {"hotspot_share", v.recipe.hotspotShare},
+                        {"recipe", toJson(v.recipe)},
                         {"reasons", nlohmann::json::object()},
                         {"dispositions", nlohmann::json::array()}};
     for (const auto& [stage, reason] : v.reasons) j["reasons"][std::to_string(stage)] = reason;
@@ -168,8 +219,7 @@ Variant fromJson(const nlohmann::json& j) {
     Variant v;
     v.id = j.at("id");
     v.name = j.at("name");
-    v.recipe = {j.at("threshold"), j.at("smoothing"), j.at("surface_spacing"), j.at("element_size"),
-                j.at("hotspot_share")};
+    v.recipe = recipeFrom(j.at("recipe"));
     for (const auto& [stage, reason] : j.at("reasons").items()) v.reasons[std::stoi(stage)] = reason;
     for (const auto& d : j.at("dispositions"))
         v.dispositions.push_back(
@@ -262,22 +312,26 @@ void saveProject(const Project& project, const std::string& path) {
         Database db(temporary, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
         db.execute(
             "PRAGMA journal_mode=OFF; PRAGMA synchronous=FULL; PRAGMA application_id=1163084627; PRAGMA "
-            "user_version=1; BEGIN;"
+            "user_version=2; BEGIN;"
             "CREATE TABLE meta(key TEXT PRIMARY KEY, kind TEXT, value BLOB);"
             "CREATE TABLE result(key TEXT PRIMARY KEY, kind TEXT, data BLOB);");
-        nlohmann::json head = {
-            {"version", formatVersion}, {"part_path", project.part.path}, {"field_digest", project.fieldDigest},
-            {"open", project.open},     {"baseline", project.baseline},   {"variants", nlohmann::json::array()}};
+        nlohmann::json head = {{"version", formatVersion},
+                               {"part_path", project.part.path},
+                               {"open", project.open},
+                               {"baseline", project.baseline},
+                               {"variants", nlohmann::json::array()}};
         for (const Variant& v : project.variants) head["variants"].push_back(toJson(v));
         const std::string text = head.dump();
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "project", "json", {text.begin(), text.end()});
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "part", "json",
                   {project.part.text.begin(), project.part.text.end()});
-        if (const auto field = project.field()) {
+        for (std::size_t n = 0; n < project.part.fields.size(); ++n) {
+            const auto source = project.source(n);
+            if (!source) continue;
             Archive a;
-            field::DensityField f = field->field;
+            field::DensityField f = source->field;
             a(f);
-            db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "field", "density field", a.bytes());
+            db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "field " + std::to_string(n), "density field", a.bytes());
         }
         saveAll<SurfaceResult>(db, *project.results, "surface");
         saveAll<CheckResult>(db, *project.results, "check");
@@ -295,13 +349,14 @@ Project loadProject(const std::string& path) {
                                      "no readable file there"});
     Database db(path, SQLITE_OPEN_READONLY);
     std::string head, part;
-    field::DensityField field;
+    std::map<std::size_t, field::DensityField> fields;
     try {
         db.forRows("SELECT key, kind, value FROM meta",
                    [&](const std::string& key, const std::string&, const char* data, std::size_t size) {
                        if (key == "project") head.assign(data, size);
                        if (key == "part") part.assign(data, size);
-                       if (key == "field") field = restore<field::DensityField>(data, size);
+                       if (key.rfind("field ", 0) == 0)
+                           fields[std::stoul(key.substr(6))] = restore<field::DensityField>(data, size);
                    });
         const auto j = nlohmann::json::parse(head);
         if (j.at("version") != formatVersion)
@@ -309,15 +364,22 @@ Project loadProject(const std::string& path) {
                                          std::to_string(formatVersion), j.at("version").dump()});
         Project p;
         p.part = parsePart(part, j.at("part_path"));
-        p.fieldDigest = j.at("field_digest");
         for (const auto& v : j.at("variants")) p.variants.push_back(fromJson(v));
         p.open = j.at("open");
         p.baseline = j.at("baseline");
         if (p.variants.empty() || p.open >= p.variants.size() || p.baseline >= p.variants.size())
             throw InputError(ErrorDetail{"The project file is damaged.", path, "variants",
                                          "at least one variant, and the open one among them", "something else"});
-        field::validate(field);
-        p.results->store(p.keys({}).field, prepareField(p.part, std::move(field)));
+        for (auto& [n, field] : fields) {
+            if (n >= p.part.fields.size()) continue;
+            field::validate(field);
+            adoptField(p, n, std::move(field));
+        }
+        if (fields.empty())
+            throw InputError(
+                ErrorDetail{"The project file is damaged.", path, "fields", "at least one density field", "none"});
+        Progress progress;
+        for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
         db.forRows("SELECT key, kind, data FROM result",
                    [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
                        if (kind == "surface") p.results->store(key, restore<SurfaceResult>(data, size));

@@ -353,8 +353,8 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     // results of an earlier part file may have fewer cases
     if (check && o.loadCase >= static_cast<int>(check->cases.size())) o.loadCase = -1;
     auto scene = std::make_shared<render::Scene>();
-    const auto field = project.field();
-    scene->bounds = field ? field->designSpace : project.part.designSpace;
+    const auto field = project.field(recipe);
+    scene->bounds = field ? field->regions.designSpace : project.part.designSpace;
     if (o.show == Show::check && check) {
         showCheck(project, *check, findings, o, *scene);
         if (o.loads) addLoads(project.part, o.loadCase, *scene);

@@ -136,17 +136,18 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
 
 void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(2, "Field");
-    const auto field = p.field();
-    const ThresholdFigures t = thresholdFigures(p.part, *field, v.recipe.threshold);
+    const auto field = p.field(v.recipe);
+    const ThresholdFigures t = thresholdFigures(p.part, *field, v.recipe);
     std::string cut;
     for (const auto& i : t.cutOff) cut += (cut.empty() ? "" : ", ") + i;
+    h.paragraph("Source: " + field->field.source + ".");
     h.paragraph("Density field of " + std::to_string(field->field.cells[0]) + " × " +
                 std::to_string(field->field.cells[1]) + " × " + std::to_string(field->field.cells[2]) + " cells of " +
                 vec(field->field.spacing, 3) + " mm.");
-    h.table({"Threshold", "Volume kept", "Share of the design space", "Mass", "Pieces", "Interfaces connected",
-             "Largest threshold that connects all"},
+    h.table({"Threshold", "Volume kept", "Share of the design space", "Mass", "Grey share", "Pieces",
+             "Interfaces connected", "Largest threshold that connects all"},
             {{num(t.threshold), num(t.volume / 1000) + " cm³", num(100 * t.share, 3) + " %", num(t.mass, 3) + " kg",
-              std::to_string(t.pieces),
+              num(100 * t.grey, 3) + " %", std::to_string(t.pieces),
               std::to_string(t.connected.size()) + " of " + std::to_string(t.connected.size() + t.cutOff.size()) +
                   (cut.empty() ? "" : "; cut off: " + cut),
               field->largestConnectingThreshold >= 0 ? num(field->largestConnectingThreshold) : "none"}});

@@ -39,7 +39,8 @@ Vec3 RoundBar::gradient(const Vec3& p) const {
 double Primitive::distance(const Vec3& p) const {
     const Vec3 d = p - point;
     if (kind == Kind::plane) return d.dot(axis);
-    return (d - d.dot(axis) * axis).norm() - radius;
+    const double outside = (d - d.dot(axis) * axis).norm() - radius;
+    return inverted ? -outside : outside;
 }
 
 Vec3 Primitive::gradient(const Vec3& p) const {
@@ -47,7 +48,8 @@ Vec3 Primitive::gradient(const Vec3& p) const {
     const Vec3 d = p - point;
     const Vec3 radial = d - d.dot(axis) * axis;
     const double length = radial.norm();
-    return length > 1e-12 ? Vec3(radial / length) : perpendicular(axis)[0];
+    const Vec3 out = length > 1e-12 ? Vec3(radial / length) : perpendicular(axis)[0];
+    return inverted ? Vec3(-out) : out;
 }
 
 double smoothMinimum(double a, double b, double radius) {
@@ -68,6 +70,13 @@ void MachinedSolid::addTrim(const Primitive& primitive, double radius) {
     trims_.push_back({primitive, radius});
 }
 
+void MachinedSolid::addTrim(std::shared_ptr<const FreeBody> body, bool inverted, double radius) {
+    Trim t{{}, radius};
+    t.body = std::move(body);
+    t.sign = inverted ? -1 : 1;
+    trims_.push_back(std::move(t));
+}
+
 MachinedSolid::Reference MachinedSolid::intern(const Primitive& primitive, double outward) {
     constexpr double near = 1e-7;
     for (std::size_t i = 1; i < surfaces_.size(); ++i) {
@@ -80,9 +89,9 @@ MachinedSolid::Reference MachinedSolid::intern(const Primitive& primitive, doubl
             if (surfaces_[i].outward != outward * (cosine > 0 ? 1 : -1)) continue;
             return {static_cast<int>(i), cosine > 0 ? 1.0 : -1.0};
         }
-        if (std::abs(other.radius - primitive.radius) > near ||
-            std::abs(other.distance(primitive.point) + other.radius) > near)
-            continue;
+        if (std::abs(other.radius - primitive.radius) > near || other.inverted != primitive.inverted) continue;
+        const Vec3 d = primitive.point - other.point;
+        if ((d - d.dot(other.axis) * other.axis).norm() > near) continue;
         if (surfaces_[i].outward != outward) continue;
         return {static_cast<int>(i), 1.0};
     }
@@ -110,7 +119,7 @@ double MachinedSolid::bodyValue(const Vec3& p) const {
     double v = body_ ? body_->value(p) : -1e6;
     for (const Bar& b : bars_)
         if (!b.isBeyond(p, v)) v = smoothMinimum(v, b.bar.distance(p), b.blend);
-    for (const Trim& t : trims_) v = -smoothMinimum(-v, -t.primitive.distance(p), t.radius);
+    for (const Trim& t : trims_) v = -smoothMinimum(-v, -t.distance(p), t.radius);
     return v;
 }
 
@@ -151,10 +160,10 @@ Vec3 MachinedSolid::surfaceGradient(int surface, const Vec3& p) const {
         v = smoothMinimum(v, d, b.blend);
     }
     for (const Trim& t : trims_) {
-        const double d = t.primitive.distance(p);
+        const double d = t.distance(p);
         const double h = t.radius > 0 ? std::max(t.radius - std::abs(v - d), 0.0) / t.radius : 0;
         const double share = d > v ? 1 - 0.5 * h : 0.5 * h;
-        if (share > 0) g = (1 - share) * g + share * t.primitive.gradient(p);
+        if (share > 0) g = (1 - share) * g + share * t.gradient(p);
         v = -smoothMinimum(-v, -d, t.radius);
     }
     return g;

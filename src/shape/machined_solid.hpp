@@ -48,6 +48,7 @@ struct Primitive {
     Vec3 point = Vec3::Zero();
     Vec3 axis = Vec3::UnitX();  ///< unit normal (distance grows along it) or unit axis
     double radius = 0;
+    bool inverted = false;  ///< cylinder: the negative side is outside
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
 };
@@ -67,6 +68,8 @@ class MachinedSolid final : public Shape {
     /// Trims the body (kept material included) to the negative side of a primitive with the edges broken: a smooth
     /// maximum of the given radius. The trimmed faces belong to the free surface.
     void addTrim(const Primitive& primitive, double radius);
+    /// The same with a body's inside (or, inverted, its outside).
+    void addTrim(std::shared_ptr<const FreeBody> body, bool inverted, double radius);
     /// The solid lies on the negative side of this primitive. @return surface id
     int addInside(const Primitive& primitive);
     /// Removes the intersection of the given primitives' negative sides (a capped cylinder: cylinder and two planes).
@@ -108,6 +111,10 @@ class MachinedSolid final : public Shape {
     struct Trim {
         Primitive primitive;
         double radius;
+        std::shared_ptr<const FreeBody> body{};  // in place of the primitive
+        double sign = 1;
+        double distance(const Vec3& p) const { return body ? sign * body->value(p) : primitive.distance(p); }
+        Vec3 gradient(const Vec3& p) const { return body ? Vec3(sign * body->gradient(p)) : primitive.gradient(p); }
     };
     std::vector<Bar> bars_;
     std::vector<Trim> trims_;

@@ -60,11 +60,17 @@ TriMesh boundaryOf(const shape::Shape& shape, const lattice::TetComplex& complex
 
 TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, Progress& progress,
                        std::vector<lattice::SurfaceSet>* vertexSurfaces) {
+    return extractSurface(shape, spacing, sharpEdges, {sharpEdges, 0}, progress, vertexSurfaces);
+}
+
+TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, const PieceRule& pieces,
+                       Progress& progress, std::vector<lattice::SurfaceSet>* vertexSurfaces) {
     lattice::StuffingOptions options;
     options.spacing = spacing;
-    options.largestPieceOnly = sharpEdges;
+    options.largestPieceOnly = pieces.largestOnly;
+    options.smallestPiece = pieces.smallest;
+    options.skinOnly = true;
     lattice::TetComplex complex = lattice::stuff(shape, options, progress);
-    lattice::keepSkin(complex);
     if (sharpEdges) lattice::repairCreases(shape, complex, spacing, progress);
     std::vector<std::int32_t> vertexOf;
     TriMesh mesh = boundaryOf(shape, complex, nullptr, &vertexOf);

@@ -17,6 +17,14 @@ namespace escultura::surface {
 TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, Progress& progress,
                        std::vector<lattice::SurfaceSet>* vertexSurfaces = nullptr);
 
+/// Which pieces an extraction keeps; by default the largest.
+struct PieceRule {
+    bool largestOnly = true;
+    double smallest = 0;  ///< else: least volume of a piece, mm3
+};
+TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, const PieceRule& pieces,
+                       Progress& progress, std::vector<lattice::SurfaceSet>* vertexSurfaces);
+
 /// Moves the vertices of a surface onto a slightly changed shape with the same surfaces; a vertex that cannot follow
 /// within `reach` (mm) stays.
 void followShape(const shape::Shape& shape, const std::vector<lattice::SurfaceSet>& vertexSurfaces, double reach,

@@ -9,6 +9,7 @@ namespace escultura::surface {
 Measures measure(const TriMesh& mesh) {
     Measures m;
     Vec3 moment = Vec3::Zero();
+    Mat3 second = Mat3::Zero();  // integral of x x^T
     struct Edge {
         std::int32_t low, high;
         std::int8_t direction;
@@ -26,6 +27,8 @@ Measures measure(const TriMesh& mesh) {
         const double v = a.dot(b.cross(c)) / 6;
         m.volume += v;
         moment += v * (a + b + c) / 4;
+        const Vec3 sum = a + b + c;
+        second += v / 20 * (sum * sum.transpose() + a * a.transpose() + b * b.transpose() + c * c.transpose());
         m.area += 0.5 * (b - a).cross(c - a).norm();
         for (int k = 0; k < 3; ++k) {
             const auto p = t[k], q = t[(k + 1) % 3];
@@ -34,6 +37,8 @@ Measures measure(const TriMesh& mesh) {
         }
     }
     if (m.volume != 0) m.centroid = moment / m.volume;
+    second -= m.volume * m.centroid * m.centroid.transpose();
+    m.inertia = second.trace() * Mat3::Identity() - second;
     std::sort(edges.begin(), edges.end(),
               [](const Edge& a, const Edge& b) { return a.low != b.low ? a.low < b.low : a.high < b.high; });
     long edgeCount = 0;
@@ -140,28 +145,118 @@ void TriangleTree::build(std::int32_t node, std::int32_t begin, std::int32_t end
 }
 
 double TriangleTree::distance(const Vec3& p, double limit) const {
-    if (nodes_.empty()) return limit;
+    return closest(p, limit).distance;
+}
+
+TriangleTree::Closest TriangleTree::closest(const Vec3& p, double limit, int mostVisits) const {
+    Closest found;
+    found.distance = limit;
+    if (nodes_.empty()) return found;
     double best = limit < 1e150 ? limit * limit : limit;
     auto boxDistance = [&](const Box3& b) { return (b.low - p).cwiseMax(p - b.high).cwiseMax(0.0).squaredNorm(); };
+    struct Entry {
+        std::int32_t node;
+        double distance;
+    };
+    std::array<Entry, 128> stack;
+    int top = 0;
+    stack[top++] = {0, boxDistance(nodes_[0].box)};
+    while (top > 0 && mostVisits-- > 0) {
+        const Entry entry = stack[--top];
+        if (entry.distance >= best) continue;
+        const Node& n = nodes_[entry.node];
+        if (n.count > 0) {
+            for (auto i = n.first; i < n.first + n.count; ++i) {
+                const Triangle& t = mesh_.triangle[order_[i]];
+                const Vec3 q = closestOnTriangle(p, mesh_.position[t[0]], mesh_.position[t[1]], mesh_.position[t[2]]);
+                const double d = (q - p).squaredNorm();
+                if (d < best) best = d, found.point = q, found.triangle = order_[i];
+            }
+            continue;
+        }
+        const Entry a{n.first, boxDistance(nodes_[n.first].box)}, b{n.first + 1, boxDistance(nodes_[n.first + 1].box)};
+        stack[top++] = a.distance < b.distance ? b : a;
+        stack[top++] = a.distance < b.distance ? a : b;
+    }
+    found.distance = std::sqrt(best);
+    return found;
+}
+
+std::optional<TriangleTree::Closest> TriangleTree::firstHit(const Vec3& origin, const Vec3& direction,
+                                                            double from) const {
+    if (nodes_.empty()) return std::nullopt;
+    double best = 1e300;
+    Closest found;
+    const Vec3 inverse = direction.cwiseInverse();
+    auto entry = [&](const Box3& b) {  // slab test
+        double low = from, high = best;
+        for (int a = 0; a < 3; ++a) {
+            if (direction[a] == 0) {
+                if (origin[a] < b.low[a] || origin[a] > b.high[a]) return 1e300;
+                continue;
+            }
+            double x = (b.low[a] - origin[a]) * inverse[a], y = (b.high[a] - origin[a]) * inverse[a];
+            if (x > y) std::swap(x, y);
+            low = std::max(low, x);
+            high = std::min(high, y);
+        }
+        return low <= high * (1 + 1e-12) ? low : 1e300;
+    };
+    std::array<std::int32_t, 128> stack;
+    int top = 0;
+    stack[top++] = 0;
+    while (top > 0) {
+        const Node& n = nodes_[stack[--top]];
+        if (entry(n.box) >= best) continue;
+        if (n.count == 0) {
+            const bool firstNearer = entry(nodes_[n.first].box) < entry(nodes_[n.first + 1].box);
+            stack[top++] = firstNearer ? n.first + 1 : n.first;
+            stack[top++] = firstNearer ? n.first : n.first + 1;
+            continue;
+        }
+        for (auto i = n.first; i < n.first + n.count; ++i) {  // Moeller and Trumbore 1997
+            const Triangle& t = mesh_.triangle[order_[i]];
+            const Vec3 &a = mesh_.position[t[0]], e1 = mesh_.position[t[1]] - a, e2 = mesh_.position[t[2]] - a;
+            const Vec3 h = direction.cross(e2);
+            const double det = e1.dot(h);
+            if (det == 0) continue;
+            const Vec3 s = (origin - a) / det;
+            const double u = s.dot(h);
+            if (u < -1e-12 || u > 1 + 1e-12) continue;
+            const Vec3 q = s.cross(e1);
+            const double v = direction.dot(q);
+            if (v < -1e-12 || u + v > 1 + 1e-12) continue;
+            const double at = e2.dot(q);
+            if (at > from && at < best) best = at, found.triangle = order_[i];
+        }
+    }
+    if (found.triangle < 0) return std::nullopt;
+    found.distance = best;
+    found.point = origin + best * direction;
+    return found;
+}
+
+void TriangleTree::forOverlapping(const Box3& box, const std::function<void(std::int32_t)>& visit) const {
+    if (nodes_.empty()) return;
+    auto meet = [](const Box3& a, const Box3& b) {
+        return (a.low.array() <= b.high.array()).all() && (b.low.array() <= a.high.array()).all();
+    };
     std::vector<std::int32_t> stack{0};
     while (!stack.empty()) {
         const Node& n = nodes_[stack.back()];
         stack.pop_back();
-        if (boxDistance(n.box) >= best) continue;
-        if (n.count > 0) {
-            for (auto i = n.first; i < n.first + n.count; ++i) {
-                const Triangle& t = mesh_.triangle[order_[i]];
-                best = std::min(
-                    best, (closestOnTriangle(p, mesh_.position[t[0]], mesh_.position[t[1]], mesh_.position[t[2]]) - p)
-                              .squaredNorm());
-            }
+        if (!meet(n.box, box)) continue;
+        if (n.count == 0) {
+            stack.push_back(n.first + 1);
+            stack.push_back(n.first);
             continue;
         }
-        const bool firstNearer = boxDistance(nodes_[n.first].box) < boxDistance(nodes_[n.first + 1].box);
-        stack.push_back(firstNearer ? n.first + 1 : n.first);
-        stack.push_back(firstNearer ? n.first : n.first + 1);
+        for (auto i = n.first; i < n.first + n.count; ++i) {
+            Box3 own;
+            for (auto v : mesh_.triangle[order_[i]]) own.include(mesh_.position[v]);
+            if (meet(own, box)) visit(order_[i]);
+        }
     }
-    return std::sqrt(best);
 }
 
 }  // namespace escultura::surface

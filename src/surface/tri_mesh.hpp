@@ -3,6 +3,8 @@
 
 #pragma once
 #include <cstdint>
+#include <functional>
+#include <optional>
 #include <vector>
 
 #include "base/geometry.hpp"
@@ -21,6 +23,7 @@ struct Measures {
     double volume = 0;             ///< mm3, divergence theorem
     double area = 0;               ///< mm2
     Vec3 centroid = Vec3::Zero();  ///< of the volume, mm
+    Mat3 inertia = Mat3::Zero();   ///< about the centroid, for unit density, mm5
     int pieces = 0;                ///< connected parts of the surface
     int genus = 0;                 ///< handles, summed over the pieces
     bool watertight = false;       ///< every edge has exactly two triangles, in opposite directions
@@ -37,6 +40,19 @@ class TriangleTree {
     explicit TriangleTree(const TriMesh& mesh);
     /// Distance to the surface, mm, at most `limit`.
     double distance(const Vec3& p, double limit = 1e300) const;
+    /// Closest point; triangle -1 when none is nearer than the limit.
+    struct Closest {
+        Vec3 point = Vec3::Zero();
+        double distance = 0;
+        std::int32_t triangle = -1;
+    };
+    /// @param mostVisits  boxes looked into: in the middle of a ball every triangle is as near as any other, and the
+    ///                    search would see them all. Beyond it the closest so far is taken
+    Closest closest(const Vec3& p, double limit = 1e300, int mostVisits = 1 << 30) const;
+    /// First triangle that a ray hits beyond `from` (mm along the unit direction). Distance is along the ray.
+    std::optional<Closest> firstHit(const Vec3& origin, const Vec3& direction, double from = 0) const;
+    /// Calls visit(triangle) for triangles whose boxes meet a box.
+    void forOverlapping(const Box3& box, const std::function<void(std::int32_t)>& visit) const;
 
   private:
     struct Node {
