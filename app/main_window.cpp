@@ -6,6 +6,7 @@
 #include <QDateTime>
 #include <QDir>
 #include <QFileDialog>
+#include <QFileInfo>
 #include <QInputDialog>
 #include <QLabel>
 #include <QMenuBar>
@@ -17,7 +18,10 @@
 #include <QStringListModel>
 #include <cmath>
 
+#include "dialogs/field_dialog.hpp"
+#include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
+#include "project/part_edit.hpp"
 #include "report/report.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
@@ -28,6 +32,9 @@ using namespace project;
 using report::Show;
 
 namespace {
+const char* const fieldFiles = "Density fields (*.vti *.vtu *.vtk *.npy *.csv *.tsv *.txt);;All files (*)";
+const char* const bodyFiles = "Bodies (*.stl *.obj *.ply *.step *.stp);;All files (*)";
+
 /// The source's folder while developing, the installed one otherwise.
 QString demoFolder() {
     return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
@@ -135,6 +142,8 @@ MainWindow::MainWindow() {
     });
     connect(bar_, &ViewBar::changed, this, [this] {
         low_ = high_ = std::nullopt;
+        sectionPoint_.reset();
+        mark_.reset();
         bar_->refresh();
         showScene();
     });
@@ -149,10 +158,46 @@ MainWindow::MainWindow() {
         showScene();
     });
     connect(dossier_, &Dossier::cardOpened, this, &MainWindow::cardOpened);
-    connect(dossier_, &Dossier::showDeviation, this, [this](bool on) {
-        bar_->setShow(on ? Show::deviation : Show::surface);
+    connect(dossier_, &Dossier::showAsked, this, [this](int show) {
+        bar_->setShow(static_cast<Show>(show));
+        bar_->refresh();
+        mark_.reset();
+        low_ = high_ = std::nullopt;
+        showScene();
+    });
+    connect(dossier_, &Dossier::placeAsked, this, [this](const Vec3& place, const QString& words) {
+        mark_ = {place, words.toStdString()};
+        showScene();
+        view_->flyTo(place);
+    });
+    connect(dossier_, &Dossier::compareAsked, this, [this](int variant) {
+        bar_->setCompareWith(variant);
+        bar_->setShow(variant >= 0 ? Show::comparison : Show::field);
         bar_->refresh();
         showScene();
+    });
+    connect(dossier_, &Dossier::addFieldAsked, this, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
+        if (!path.isEmpty()) addField(path);
+    });
+    auto& interfaces = drawer_->interfaces();
+    connect(&interfaces, &InterfacesPanel::selectionChanged, this, [this](const QString& name) {
+        selectedInterface_ = name;
+        showScene();
+    });
+    connect(&interfaces, &InterfacesPanel::failed, this, &MainWindow::showError);
+    connect(&interfaces, &InterfacesPanel::pickingAsked, this, &MainWindow::setPicking);
+    connect(view_, &View::picked, this, [this](const Vec3& place, int triangle) {
+        if (const auto original = session_.project().original(session_.recipe()))
+            drawer_->interfaces().pick(*original, place, triangle);
+    });
+    connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
+        if (id == 0) {  // the section plane
+            sectionPoint_ = place;
+            showScene();
+        } else if (done) {
+            drawer_->interfaces().moveTo(selectedInterface_, place);
+        }
     });
     connect(dossier_, &Dossier::loadCaseChosen, this, [this](int c) {
         bar_->setLoadCase(c);
@@ -224,11 +269,34 @@ void MainWindow::makeMenus() {
     add(
         file, "Open demo: sensor-mast foot", {}, [this] { open(demoFolder() + "/sensor-mast-foot.json"); },
         "actionDemoFoot");
+    add(
+        file, "Open demo: rocker plate", {}, [this] { open(demoFolder() + "/rocker-plate.json"); }, "actionDemoRocker");
+    file->addSeparator();
+    add(
+        file, "Add a density field…", {},
+        [this] {
+            const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
+            if (!path.isEmpty()) addField(path);
+        },
+        "actionAddField");
+    for (const char* as : {"original", "design space", "keep-out"})
+        add(file, QString("Use a body as %1…").arg(as), {}, needsProject([this, as] { importBody(as); }), "actionBody");
+    add(file, "Save part file as…", {}, needsProject([this] {
+            const QString path =
+                QFileDialog::getSaveFileName(this, "Save part file", "part.json", "Part files (*.json)");
+            if (path.isEmpty()) return;
+            try {
+                exchange::writeText(path.toStdString(), session_.project().part.text);
+            } catch (const std::exception& e) {
+                showError(e.what());
+            }
+        }),
+        "actionSavePart");
     file->addSeparator();
     add(file, "Save project", QKeySequence::Save, needsProject([this] { save(false); }), "actionSave", "save");
     add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
-    add(file, "Export surface as STL…", {}, needsProject([this] { exportSurface(); }), "actionExport");
+    add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
     add(file, "Save picture of the view…", QKeySequence("Ctrl+P"), needsProject([this] {
             const QString path = QFileDialog::getSaveFileName(this, "Save picture", "view.png", "PNG (*.png)");
             if (!path.isEmpty() && !view_->picture(1920, 1200).save(path))
@@ -263,8 +331,9 @@ void MainWindow::makeMenus() {
     add(
         view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
     view->addSeparator();
-    const char* titles[] = {"Show duty", "Show cells", "Show surface", "Show deviation", "Show results"};
-    for (int s = 0; s < 5; ++s)
+    const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
+                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original"};
+    for (int s = 0; s < 10; ++s)
         add(
             view, titles[s], {},
             [this, s] {
@@ -387,8 +456,11 @@ void MainWindow::open(const QString& path) {
             return;
         }
     }
+    static const QStringList fields{"vti", "vtu", "vtk", "npy", "csv", "tsv"};
     if (path.endsWith(".escultura"))
         session_.openProject(path);
+    else if (fields.contains(QFileInfo(path).suffix().toLower()))
+        addField(path);
     else
         session_.openPart(path);
 }
@@ -410,38 +482,94 @@ void MainWindow::showScene(bool refit) {
     o.low = low_;
     o.high = high_;
     o.selectedFinding = selectedFinding_.toStdString();
+    o.mark = mark_;
     const LastKnown k = session_.lastKnown();
+    if (picking_) o.show = Show::original;
+    if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
+        o.handle = selectedInterface_.toStdString();
     // what cannot be shown yet gives way to what can
     if (o.show == Show::check && !k.check) o.show = k.surface ? Show::surface : Show::field;
     if (o.show == Show::deviation && !k.surface) o.show = Show::field;
     if (o.show == Show::surface && !k.surface) o.show = Show::field;
+    if (o.show == Show::thickness && !k.surface) o.show = Show::field;
+    const auto process = session_.project().process(session_.recipe());
+    if (o.show == Show::draft || o.show == Show::overhang) {
+        if (!process) showProcess();
+        if (!process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
+    }
+    const auto original = session_.project().original(session_.recipe());
+    using Beside = report::SceneOptions::Beside;
+    if ((o.show == Show::original || o.original != Beside::nothing) && !original && session_.project().field() &&
+        !session_.isBusy()) {
+        auto copy = std::make_shared<Project>(session_.project());
+        session_.work(
+            "Original", [copy](Progress& p) { runOriginal(*copy, copy->current().recipe, p); },
+            [this] { emit session_.changed(); });
+    }
+    if (o.show == Show::original && !original) o.show = k.surface ? Show::surface : Show::field;
+    if (!session_.project().field() && (o.show == Show::field || o.show == Show::comparison)) {
+        view_->setNotice("◐ out of date: the field is being read");
+        return;
+    }
+    if (o.section.on && session_.project().field())
+        o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
     if (k.check && o.deformation < 0) o.deformation = report::automaticDeformation(*k.check, o.loadCase);
     const StageKeys keys = session_.project().keys(session_.recipe());
-    const QString key = QString("%1|%2|%3|%4|%5|%6|%7|%8|%9|")
-                            .arg(static_cast<int>(o.show))
-                            .arg(o.loadCase)
-                            .arg(static_cast<int>(o.quantity))
-                            .arg(o.deformation)
-                            .arg(o.bands)
-                            .arg(o.loads)
-                            .arg(QString::fromStdString(o.selectedFinding))
-                            .arg(o.low.value_or(-1))
-                            .arg(o.high.value_or(-1)) +
-                        QString("%1|%2|%3")
-                            .arg(reinterpret_cast<quintptr>(k.surface.get()))
-                            .arg(reinterpret_cast<quintptr>(k.check.get()))
-                            .arg(o.show == Show::field ? session_.recipe().threshold : 0) +
-                        QString::fromStdString(keys.field);
+    const Recipe& recipe = session_.recipe();
+    const QString beside =
+        QString("|%1|%2|%3|%4|%5|%6|%7|%8")
+            .arg(o.fieldAsSurface)
+            .arg(static_cast<int>(o.original))
+            .arg(o.fieldGhost)
+            .arg(reinterpret_cast<quintptr>(original.get()))
+            .arg(reinterpret_cast<quintptr>(process.get()))
+            .arg(o.section.on ? QString("%1 %2 %3 %4 %5")
+                                    .arg(o.section.normal[0])
+                                    .arg(o.section.normal[1])
+                                    .arg(o.section.point[0])
+                                    .arg(o.section.point[1])
+                                    .arg(o.section.point[2])
+                              : QString())
+            .arg(QString::fromStdString(mark_ ? mark_->second + formatNumber(mark_->first.norm(), 9) : ""))
+            .arg(QString::fromStdString(o.handle)) +
+        QString("|%1|%2|%3|%4")
+            .arg(o.compareWith)
+            .arg(recipe.largestPieceOnly)
+            .arg(recipe.smallestIsland)
+            .arg(QString::fromStdString(session_.project().part.geometryText));
+    const QString key =
+        QString("%1|%2|%3|%4|%5|%6|%7|%8|%9|")
+            .arg(static_cast<int>(o.show))
+            .arg(o.loadCase)
+            .arg(static_cast<int>(o.quantity))
+            .arg(o.deformation)
+            .arg(o.bands)
+            .arg(o.loads)
+            .arg(QString::fromStdString(o.selectedFinding))
+            .arg(o.low.value_or(-1))
+            .arg(o.high.value_or(-1)) +
+        QString("%1|%2|%3")
+            .arg(reinterpret_cast<quintptr>(k.surface.get()))
+            .arg(reinterpret_cast<quintptr>(k.check.get()))
+            .arg(o.show == Show::field || o.show == Show::comparison || o.fieldGhost ? recipe.threshold : 0) +
+        QString::fromStdString(keys.field) + beside;
     bool stale = false;
     if (o.show == Show::check) stale = session_.freshness(Stage::check) != Freshness::fresh;
-    if (o.show == Show::surface || o.show == Show::deviation || (o.show == Show::duty && k.surface))
+    if (o.show == Show::surface || o.show == Show::deviation || o.show == Show::thickness ||
+        (o.show == Show::duty && k.surface))
         stale = session_.freshness(Stage::surface) != Freshness::fresh;
     view_->setNotice(stale ? "◐ out of date: from an earlier recipe" : "");
     if (key == shownKey_ && !refit) return;
     shownKey_ = key;
     view_->setScene(
-        report::makeScene(session_.project(), session_.recipe(), o, k.surface.get(), k.check.get(), k.findings.get()),
+        report::makeScene(session_.project(), recipe, o,
+                          {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get()}),
         refit);
+    std::vector<View::Handle> handles;
+    if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
+    if (const Interface* i = session_.project().part.findInterface(o.handle))
+        handles.push_back({1, i->origin, Vec3::Zero()});
+    view_->setHandles(handles);
     if (k.surface && !stale) shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
 }
 
@@ -515,16 +643,105 @@ void MainWindow::exportSurface() {
         showError("The surface is out of date or not built yet: build it before exporting.");
         return;
     }
-    const QString path = QFileDialog::getSaveFileName(this, "Export surface", "surface.stl", "STL (*.stl)");
-    if (path.isEmpty()) return;
-    const std::string title = session_.project().part.name;
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export surface", "surface.stl",
+        "STL (*.stl);;3MF with units and metadata (*.3mf);;OBJ with groups (*.obj);;PLY in double precision (*.ply)");
+    if (!path.isEmpty()) exportTo(path);
+}
+
+void MainWindow::exportTo(const QString& path) {
+    const auto surface = session_.project().surface(session_.recipe());
+    if (!surface) return;
+    exchange::BodyText text{session_.project().part.name, {"free"}};
+    for (const NamedFace& f : surface->faces) {
+        text.owners.resize(std::max<std::size_t>(text.owners.size(), static_cast<std::size_t>(f.surface) + 1));
+        text.owners[static_cast<std::size_t>(f.surface)] = f.interface + " " + f.face;
+    }
     session_.work(
-        "Exporting",
-        [surface, path, title](Progress&) { exchange::writeStl(path.toStdString(), surface->mesh, title); },
+        "Exporting", [surface, path, text](Progress&) { exchange::writeBody(path.toStdString(), surface->mesh, text); },
         [this, path] {
             session_.addLog("Exported " + path);
             emit session_.changed();
         });
+}
+
+void MainWindow::addField(const QString& path) {
+    if (session_.isBusy()) return;
+    auto file = std::make_shared<exchange::FieldFile>();
+    session_.work(
+        "Looking into the file", [file, path](Progress&) { *file = exchange::inspectField(path.toStdString()); },
+        [this, file, path] {
+            auto* dialog = new FieldDialog(path, *file, this);
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                const NamedField field{dialog->name().toStdString(), dialog->source()};
+                try {
+                    if (session_.hasProject()) {
+                        session_.editPart(
+                            "Add field", [&](const std::string&) { return withField(session_.project().part, field); });
+                        const int index = static_cast<int>(session_.project().part.fields.size()) - 1;
+                        session_.edit("Choose field", [index](Project& p) {
+                            p.variants[p.open].recipe.field = {FieldChoice::How::one, index, {}};
+                        });
+                    } else {
+                        const QString part = QFileInfo(path).path() + "/" + dialog->name() + ".json";
+                        if (QFileInfo::exists(part))
+                            throw InputError("There is a part file already: " + part.toStdString());
+                        exchange::writeText(part.toStdString(),
+                                            newPartText(field.name, field.source, part.toStdString()));
+                        session_.openPart(part);
+                    }
+                } catch (const InputError& e) {
+                    showError(e.what());
+                }
+            });
+            dialog->open();
+        });
+}
+
+void MainWindow::importBody(const QString& as) {
+    const QString path = QFileDialog::getOpenFileName(this, "Use a body as " + as, {}, bodyFiles);
+    if (!path.isEmpty()) useBody(path, as);
+}
+
+void MainWindow::useBody(const QString& path, const QString& as) {
+    if (session_.isBusy() || !session_.hasProject()) return;
+    // reading it first shows what is wrong with it before the part names it
+    session_.work(
+        "Reading the body", [path](Progress&) { exchange::readBody(path.toStdString()); },
+        [this, path, as] {
+            const BodySource body{path.toStdString(), "mm", 0};
+            try {
+                session_.editPart("Use a body as " + as, [&](const std::string&) {
+                    const Part& part = session_.project().part;
+                    return as == "original" ? withOriginal(part, &body)
+                           : as == "design space"
+                               ? withDesignBody(part, &body)
+                               : withKeepOutBody(part, QFileInfo(path).completeBaseName().toStdString(), body);
+                });
+                if (as == "original") {
+                    bar_->setShow(Show::original);
+                    bar_->refresh();
+                    showScene(true);
+                }
+            } catch (const InputError& e) {
+                showError(e.what());
+            }
+        });
+}
+
+void MainWindow::showProcess() {
+    if (session_.isBusy() || !session_.project().surface(session_.recipe())) return;
+    auto copy = std::make_shared<Project>(session_.project());
+    session_.work(
+        "Draft and overhangs", [copy](Progress& p) { runProcess(*copy, copy->current().recipe, p); },
+        [this] { emit session_.changed(); });
+}
+
+void MainWindow::setPicking(bool on) {
+    picking_ = on;
+    view_->setPicking(on);
+    showScene();
 }
 
 void MainWindow::writeRelease() {

@@ -24,6 +24,13 @@ class MainWindow : public QMainWindow {
     void open(const QString& path);
     /// Runs surface, check and findings once the next part is open.
     void runWhenOpened() { runWhenOpened_ = true; }
+    /// Asks for what the file does not say, then adds its field to the part (or makes a part of it).
+    void addField(const QString& path);
+    /// Reads a body and uses it as "original", "design space" or "keep-out".
+    void useBody(const QString& path, const QString& as);
+    /// Writes the surface in the format of the path's ending.
+    void exportTo(const QString& path);
+    Drawer& drawer() { return *drawer_; }
     /// Writes the release folder on the worker thread.
     void releaseTo(const QString& folder);
     Session& session() { return session_; }
@@ -47,6 +54,9 @@ class MainWindow : public QMainWindow {
     void variantMenu(std::size_t variant, const QPoint& where);
     bool save(bool ask);
     void exportSurface();
+    void importBody(const QString& as);
+    void showProcess();
+    void setPicking(bool on);
     void writeRelease();
     void selectFinding(const QString& id);
     void cardOpened(project::Stage stage);
@@ -65,7 +75,10 @@ class MainWindow : public QMainWindow {
     qint64 started_ = 0;
     QString step_, selectedFinding_;
     std::optional<double> low_, high_;
-    QString shownKey_;
+    QString shownKey_, selectedInterface_;
+    std::optional<std::pair<Vec3, std::string>> mark_;
+    std::optional<Vec3> sectionPoint_, movedTo_;
+    bool picking_ = false;
     bool runWhenOpened_ = false, openCheckAfterRun_ = false, refit_ = false;
 };
 

@@ -1,6 +1,7 @@
 /// Makes the pictures of docs/screenshots from the demo: drives the real window and grabs it.
 
 #include <QApplication>
+#include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
 #include <QTableWidget>
@@ -55,6 +56,32 @@ int main(int argc, char** argv) {
     w.findChild<QPushButton*>("showDeviation")->click();
     shot("deviation");
     w.findChild<QPushButton*>("showDeviation")->click();
+    w.findChild<QPushButton*>("showThickness")->click();
+    shot("thickness");
+    w.findChild<QPushButton*>("showThickness")->click();
+    w.findChild<QPushButton*>("showOverhangs")->click();
+    settle(w);
+    w.dossier().ensureVisible(0, 5000);
+    shot("overhangs");
+    w.findChild<QPushButton*>("showOverhangs")->click();
+    auto choose = [&](const char* name, int index) {
+        auto* box = w.findChild<QComboBox*>(name);
+        box->setCurrentIndex(index);
+        emit box->activated(index);
+        settle(w);
+    };
+    w.dossier().openCard(Stage::surface);
+    choose("beside", 4);
+    choose("section", 2);
+    shot("together");
+    choose("beside", 0);
+    choose("section", 0);
+    w.viewBar().drawerButton()->setChecked(true);
+    w.drawer().setCurrentWidget(&w.drawer().interfaces());
+    w.findChild<QTableWidget*>("interfaceTable")->setCurrentCell(4, 0);
+    shot("interfaces");
+    w.viewBar().drawerButton()->setChecked(false);
+    w.drawer().setCurrentIndex(0);
     w.dossier().openCard(Stage::check);
     w.findChild<QTableWidget*>("checkCases")->setCurrentCell(1, 0);
     shot("check");
@@ -75,6 +102,11 @@ int main(int argc, char** argv) {
     w.dossier().openCard(Stage::check);
     w.view().fit();
     shot("out-of-date");
+    w.dossier().openCard(Stage::field);
+    settle(w);
+    choose("compareWith", 1);
+    w.dossier().ensureVisible(0, 5000);
+    shot("comparison");
     w.close();
     return 0;
 }

@@ -7,6 +7,7 @@
 #include <QTableWidget>
 
 #include "dossier/card.hpp"
+#include "dossier/card_parts.hpp"
 #include "dossier/threshold_control.hpp"
 #include "widgets.hpp"
 
@@ -32,16 +33,24 @@ class FieldCard : public Card {
     Q_OBJECT
   public:
     explicit FieldCard(Session& session);
+  signals:
+    void compareAsked(int variant);
+    void addFieldAsked();
 
   protected:
     QString summary() const override;
     void refreshBody() override;
 
   private:
+    void chooseField(int index);
     ThresholdControl* control_;
-    QuantityEdit *threshold_, *mass_;
-    QLabel *figures_, *interfaces_, *error_;
-    QPushButton* build_;
+    QuantityEdit *threshold_, *mass_, *share_, *island_;
+    QCheckBox* largest_;
+    QComboBox *field_, *compare_;
+    QLineEdit* weights_;
+    QWidget *weightsRow_, *compareRow_, *islandRow_;
+    QLabel *figures_, *interfaces_, *comparison_, *error_;
+    QPushButton *build_, *addField_;
 };
 
 class SurfaceCard : public Card {
@@ -49,17 +58,25 @@ class SurfaceCard : public Card {
   public:
     explicit SurfaceCard(Session& session);
   signals:
-    void showDeviation(bool on);
+    /// A report::Show.
+    void showAsked(int show);
     void exportSurface();
+    void placeAsked(const escultura::Vec3& place, const QString& words);
 
   protected:
     QString summary() const override;
     void refreshBody() override;
 
   private:
-    QuantityEdit *smoothing_, *spacing_;
-    QLabel *figures_, *bores_, *error_;
-    QPushButton *build_, *deviation_, *export_;
+    void follow(const QString& key);
+    void edit(const QString& text, const std::function<void(project::Recipe&)>& change);
+    QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
+    QComboBox* triangles_;
+    DirectionEdit *pull_, *up_;
+    QCheckBox* addDraft_;
+    QWidget* budgetRow_;
+    QLabel *figures_, *bores_, *findings_, *casting_, *printing_, *error_;
+    QPushButton *build_, *deviation_, *thickness_, *draft_, *overhangs_, *best_, *export_;
 };
 
 class RebuildCard : public Card {

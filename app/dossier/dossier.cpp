@@ -39,7 +39,10 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
     setWidget(column);
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
-    connect(surface, &SurfaceCard::showDeviation, this, &Dossier::showDeviation);
+    connect(surface, &SurfaceCard::showAsked, this, &Dossier::showAsked);
+    connect(surface, &SurfaceCard::placeAsked, this, &Dossier::placeAsked);
+    connect(field, &FieldCard::compareAsked, this, &Dossier::compareAsked);
+    connect(field, &FieldCard::addFieldAsked, this, &Dossier::addFieldAsked);
     connect(surface, &SurfaceCard::exportSurface, this, &Dossier::exportSurface);
     connect(findings, &FindingsCard::findingChosen, this, &Dossier::findingChosen);
     connect(release, &ReleaseCard::writeRelease, this, &Dossier::writeRelease);

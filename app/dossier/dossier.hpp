@@ -18,7 +18,10 @@ class Dossier : public QScrollArea {
 
   signals:
     void cardOpened(escultura::project::Stage stage);
-    void showDeviation(bool on);
+    void showAsked(int show);
+    void placeAsked(const escultura::Vec3& place, const QString& words);
+    void compareAsked(int variant);
+    void addFieldAsked();
     void loadCaseChosen(int loadCase);
     void findingChosen(const QString& id);
     void exportSurface();

@@ -26,6 +26,11 @@ void ThresholdControl::setData(std::vector<double> histogram, std::vector<double
     update();
 }
 
+void ThresholdControl::setVolumeFraction(double threshold) {
+    fraction_ = threshold;
+    update();
+}
+
 void ThresholdControl::setValue(double value) {
     value_ = value;
     update();
@@ -74,6 +79,15 @@ void ThresholdControl::paintEvent(QPaintEvent*) {
         const QString text = "connects all up to " + num(connecting_);
         const double w = QFontMetricsF(small).horizontalAdvance(text);
         p.drawText(QPointF(std::clamp(x - w - 4, r.left(), r.right() - w), r.top() - 5), text);
+    }
+    if (fraction_ >= 0) {
+        const double x = r.left() + fraction_ * r.width();
+        p.setPen(QPen(theme::ochre, 1.2, Qt::DotLine));
+        p.drawLine(QPointF(x, r.top() + 12), QPointF(x, r.bottom()));
+        p.setPen(theme::ochre);
+        const QString text = "volume fraction";
+        const double w = QFontMetricsF(small).horizontalAdvance(text);
+        p.drawText(QPointF(x + 4 + w < r.right() ? x + 4 : x - w - 4, r.top() + 20), text);
     }
     p.setPen(QPen(theme::clay, 2));
     p.drawLine(QPointF(at, r.top() - 2), QPointF(at, r.bottom() + 2));

@@ -16,6 +16,8 @@ class ThresholdControl : public QWidget {
     /// @param histogram  shares of the cells in equal bins of density over [0,1]
     /// @param kept       share of all cells kept at each of the same bins' lower ends
     void setData(std::vector<double> histogram, std::vector<double> kept, double connecting);
+    /// Threshold that keeps the optimiser's volume fraction; negative: not known.
+    void setVolumeFraction(double threshold);
     void setValue(double value);
     double value() const { return value_; }
     QSize sizeHint() const override { return {300, 96}; }
@@ -33,7 +35,7 @@ class ThresholdControl : public QWidget {
     QRectF plot() const;
     void moveTo(double x);
     std::vector<double> histogram_, kept_;
-    double connecting_ = -1, value_ = 0.5;
+    double connecting_ = -1, fraction_ = -1, value_ = 0.5;
 };
 
 }  // namespace escultura::app

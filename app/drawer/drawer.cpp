@@ -21,7 +21,9 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     log_->setObjectName("log");
     log_->setReadOnly(true);
     log_->setFrameShape(QFrame::NoFrame);
+    interfaces_ = new InterfacesPanel(session_);
     addTab(findings_, "Findings");
+    addTab(interfaces_, "Interfaces");
     addTab(resultants_, "Load resultants");
     addTab(quality_, "Mesh quality");
     addTab(log_, "Log");
@@ -29,6 +31,8 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     copy->setObjectName("copyCsv");
     connect(copy, &QPushButton::clicked, this, [this] {
         if (const auto* t = qobject_cast<QTableWidget*>(currentWidget()))
+            QApplication::clipboard()->setText(tableAsCsv(t));
+        else if (const auto* t = currentWidget()->findChild<QTableWidget*>())
             QApplication::clipboard()->setText(tableAsCsv(t));
         else
             QApplication::clipboard()->setText(log_->toPlainText());
@@ -42,6 +46,7 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
 
 void Drawer::refresh() {
     if (!session_.hasProject()) return;
+    interfaces_->refresh();
     const LastKnown k = session_.lastKnown();
     QList<QStringList> rows;
     const bool fresh = session_.project().findings(session_.recipe()) != nullptr;

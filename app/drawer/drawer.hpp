@@ -5,6 +5,7 @@
 #include <QPlainTextEdit>
 #include <QTabWidget>
 
+#include "drawer/interfaces_panel.hpp"
 #include "session.hpp"
 #include "widgets.hpp"
 
@@ -15,12 +16,14 @@ class Drawer : public QTabWidget {
   public:
     explicit Drawer(Session& session, QWidget* parent = nullptr);
     void refresh();
+    InterfacesPanel& interfaces() { return *interfaces_; }
 
   signals:
     void findingChosen(const QString& id);
 
   private:
     Session& session_;
+    InterfacesPanel* interfaces_;
     QTableWidget *findings_, *resultants_, *quality_;
     QPlainTextEdit* log_;
 };

@@ -43,6 +43,22 @@ void View::setNotice(const QString& notice) {
     update();
 }
 
+void View::setHandles(std::vector<Handle> handles) {
+    if (draggedHandle_ >= 0) return;  // the one in hand stays where the mouse has it
+    handles_ = std::move(handles);
+    update();
+}
+
+void View::setPicking(bool on) {
+    picking_ = on;
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+QPointF View::placeOf(const Vec3& p) const {
+    const Vec3 at = camera_.project(p, width(), height());
+    return {at[0], at[1]};
+}
+
 void View::fit() {
     if (!scene_) return;
     camera_ = fitted_ ? render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up)
@@ -123,6 +139,12 @@ void View::paintEvent(QPaintEvent*) {
              {std::clamp(yLow, at.bar.top(), at.bar.bottom()), std::clamp(yHigh, at.bar.top(), at.bar.bottom())})
             painter.drawRoundedRect(QRectF(at.bar.left() - 4, y - 3, at.bar.width() + 8, 6), 3, 3);
     }
+    painter.setRenderHint(QPainter::Antialiasing);
+    for (const Handle& h : handles_) {
+        painter.setPen(QPen(theme::clay, 2));
+        painter.setBrush(theme::card);
+        painter.drawEllipse(placeOf(h.position), 6, 6);
+    }
     if (!notice_.isEmpty()) {
         const QRectF box(16, 48, metrics.horizontalAdvance(notice_) + 20, metrics.height() + 10);
         painter.setPen(QPen(QColor(0xC5, 0x8B, 0x1B), 1));
@@ -152,6 +174,10 @@ void View::mousePressEvent(QMouseEvent* e) {
     pressed_ = last_ = e->position();
     dragging_ = false;
     legendHandle_ = 0;
+    draggedHandle_ = -1;
+    for (std::size_t h = 0; h < handles_.size() && e->button() == Qt::LeftButton; ++h)
+        if (QLineF(placeOf(handles_[h].position), e->position()).length() < 10) draggedHandle_ = static_cast<int>(h);
+    if (draggedHandle_ >= 0) return;
     if (scene_ && scene_->legend.shown && e->button() == Qt::LeftButton) {
         const auto at = render::legendLayout(size(), QFontMetricsF(font()));
         if (at.bar.adjusted(-8, -8, 8, 8).contains(e->position())) {
@@ -168,6 +194,21 @@ void View::mouseMoveEvent(QMouseEvent* e) {
     }
     const QPointF d = e->position() - last_;
     last_ = e->position();
+    if (draggedHandle_ >= 0) {
+        Handle& h = handles_[static_cast<std::size_t>(draggedHandle_)];
+        const double scale = camera_.height / height();
+        const Vec3 move = scale * (d.x() * camera_.side() - d.y() * camera_.screenUp());
+        if (h.axis.norm() > 0) {
+            // along the axis as far as the mouse goes along its picture
+            const Vec3 seen = h.axis - h.axis.dot(camera_.direction) * camera_.direction;
+            if (seen.squaredNorm() > 1e-4) h.position += move.dot(seen) / seen.squaredNorm() * h.axis;
+        } else {
+            h.position += move;
+        }
+        update();
+        emit handleMoved(h.id, h.position, false);
+        return;
+    }
     if (legendHandle_) {
         update();
         return;
@@ -184,6 +225,17 @@ void View::mouseMoveEvent(QMouseEvent* e) {
 }
 
 void View::mouseReleaseEvent(QMouseEvent* e) {
+    if (draggedHandle_ >= 0) {
+        const Handle h = handles_[static_cast<std::size_t>(draggedHandle_)];
+        draggedHandle_ = -1;
+        emit handleMoved(h.id, h.position, true);
+        return;
+    }
+    if (picking_ && !dragging_ && e->button() == Qt::LeftButton && renderer_ && scene_) {
+        if (const auto hit = renderer_->pick(camera_, width(), height(), e->position().x(), e->position().y()))
+            emit picked(hit->position, hit->triangle);
+        return;
+    }
     if (legendHandle_) {
         const auto at = render::legendLayout(size(), QFontMetricsF(font()));
         const auto& scale = scene_->legend.scale;

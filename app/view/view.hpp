@@ -33,7 +33,20 @@ class View : public QWidget {
     int pinnedCount() const { return static_cast<int>(pinned_.size()); }
     QSize sizeHint() const override { return {800, 600}; }
 
+    /// A place that can be dragged: along an axis, or (zero axis) across the line of sight.
+    struct Handle {
+        int id = 0;
+        Vec3 position = Vec3::Zero(), axis = Vec3::Zero();
+    };
+    void setHandles(std::vector<Handle> handles);
+    /// Clicks name places of the first mesh instead of pinning readings.
+    void setPicking(bool on);
+    /// Where a place of the model is in the view, device-independent pixels.
+    QPointF placeOf(const Vec3& p) const;
+
   signals:
+    void picked(const escultura::Vec3& position, int triangle);
+    void handleMoved(int id, const escultura::Vec3& position, bool done);
     /// The user dragged a handle of the legend, or reset the range (NaN).
     void rangeChosen(double low, double high);
 
@@ -61,6 +74,9 @@ class View : public QWidget {
     QTimer rest_;
     QPointF pressed_, last_;
     bool dragging_ = false, fitted_ = false;
+    std::vector<Handle> handles_;
+    int draggedHandle_ = -1;
+    bool picking_ = false;
     int legendHandle_ = 0;  // 1 low, 2 high
     double handleValue_ = 0;
     QString reading_, notice_;

@@ -31,8 +31,14 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     show_ = combo("show", "What is shown");
     show_->addItem("duty", static_cast<int>(Show::duty));
     show_->addItem("cells", static_cast<int>(Show::field));
+    show_->addItem("raw iso-surface", 100 + static_cast<int>(Show::field));
+    show_->addItem("field comparison", static_cast<int>(Show::comparison));
+    show_->addItem("original", static_cast<int>(Show::original));
     show_->addItem("surface", static_cast<int>(Show::surface));
     show_->addItem("deviation", static_cast<int>(Show::deviation));
+    show_->addItem("wall thickness", static_cast<int>(Show::thickness));
+    show_->addItem("draft", static_cast<int>(Show::draft));
+    show_->addItem("overhangs", static_cast<int>(Show::overhang));
     show_->addItem("results", static_cast<int>(Show::check));
     case_ = combo("loadCase", "Load case");
     quantity_ = combo("quantity", "Quantity");
@@ -45,6 +51,17 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     shape_->addItem("shape enlarged", -1.0);
     shape_->addItem("shape × 10", 10.0);
     shape_->addItem("shape × 100", 100.0);
+    beside_ = combo("beside", "What is drawn beside it");
+    beside_->addItem("alone", 0);
+    beside_->addItem("with ghost of the original", 1);
+    beside_->addItem("with outline of the original", 2);
+    beside_->addItem("with ghost of the field", 3);
+    beside_->addItem("with original and field", 4);
+    section_ = combo("section", "Section plane");
+    section_->addItem("whole", -1);
+    section_->addItem("cut along x", 0);
+    section_->addItem("cut along y", 1);
+    section_->addItem("cut along z", 2);
     auto toggle = [&](const QString& text, const char* name, bool on) {
         auto* b = new QPushButton(text);
         b->setObjectName(name);
@@ -73,7 +90,7 @@ void ViewBar::refresh() {
     if (!session_.hasProject()) return;
     const auto& cases = session_.project().part.loadCases;
     if (case_->count() != static_cast<int>(cases.size()) + 1 ||
-        case_->itemText(1) != QString::fromStdString(cases.front().name)) {
+        (!cases.empty() && case_->itemText(1) != QString::fromStdString(cases.front().name))) {
         case_->clear();
         case_->addItem("worst of all cases", -1);
         for (std::size_t c = 0; c < cases.size(); ++c)
@@ -86,13 +103,25 @@ void ViewBar::refresh() {
     quantity_->setEnabled(results);
     shape_->setEnabled(results && case_->currentData().toInt() >= 0);
     shape_->setToolTip(shape_->isEnabled() ? "Deformed shape" : "Choose one load case to see its deformed shape");
-    bands_->setEnabled(results || show == Show::deviation);
+    for (auto* box : {case_, quantity_, shape_}) box->setVisible(results || (box == case_ && show == Show::duty));
+    bands_->setEnabled(results || show == Show::deviation || show == Show::thickness || show == Show::draft);
     loads_->setEnabled(results || show == Show::duty);
 }
 
 report::SceneOptions ViewBar::options() const {
     report::SceneOptions o;
-    o.show = static_cast<Show>(show_->currentData().toInt());
+    o.fieldAsSurface = show_->currentData().toInt() >= 100;
+    o.show = static_cast<Show>(show_->currentData().toInt() % 100);
+    const int beside = beside_->currentData().toInt();
+    using Beside = report::SceneOptions::Beside;
+    o.original = beside == 1 || beside == 4 ? Beside::ghost : beside == 2 ? Beside::outline : Beside::nothing;
+    o.fieldGhost = beside >= 3;
+    o.compareWith = compareWith_;
+    const int axis = section_->currentData().toInt();
+    if (axis >= 0) {
+        o.section.on = true;
+        o.section.normal = Vec3::Unit(axis);
+    }
     o.loadCase = case_->count() ? case_->currentData().toInt() : -1;
     o.quantity = static_cast<Quantity>(quantity_->currentData().toInt());
     o.deformation = shape_->currentData().toDouble();

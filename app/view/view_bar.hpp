@@ -21,6 +21,7 @@ class ViewBar : public QFrame {
     void setShow(report::Show show);
     void setLoadCase(int loadCase);
     void setQuantity(report::Quantity quantity);
+    void setCompareWith(int variant) { compareWith_ = variant; }
     QPushButton* drawerButton() { return drawer_; }
 
   signals:
@@ -29,7 +30,8 @@ class ViewBar : public QFrame {
 
   private:
     Session& session_;
-    QComboBox *show_, *case_, *quantity_, *shape_;
+    QComboBox *show_, *case_, *quantity_, *shape_, *beside_, *section_;
+    int compareWith_ = -1;
     QPushButton *bands_, *loads_, *fit_, *drawer_;
 };
 

@@ -10,6 +10,7 @@
 #include "base/digest.hpp"
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "exchange/body_files.hpp"
 
 namespace escultura::project {
 namespace {
@@ -62,6 +63,13 @@ StageKeys Project::keys(const Recipe& recipe) const {
         surface.add(recipe.draft.parting).add(recipe.draft.angle);
     }
     k.surface = surface.hex();
+    Digest original;
+    original.add("original").add(part.geometryText);
+    if (part.original)
+        original.add(part.original->path).add(part.original->lengthUnit);
+    else
+        original.add(k.field);
+    k.original = original.hex();
     Digest process;
     process.add("process")
         .add(k.surface)
@@ -80,6 +88,9 @@ StageKeys Project::keys(const Recipe& recipe) const {
 
 std::shared_ptr<const FieldResult> Project::field(const Recipe& recipe) const {
     return results->find<FieldResult>(keys(recipe).field);
+}
+std::shared_ptr<const surface::TriMesh> Project::original(const Recipe& recipe) const {
+    return results->find<surface::TriMesh>(keys(recipe).original);
 }
 std::shared_ptr<const SurfaceResult> Project::surface(const Recipe& recipe) const {
     return results->find<SurfaceResult>(keys(recipe).surface);
@@ -164,6 +175,16 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
         timed(Stage::findings,
               [&] { project.results->store(keys.findings, evaluateFindings(project.part, *check, recipe, progress)); });
     return timings;
+}
+
+void runOriginal(const Project& project, const Recipe& recipe, Progress& progress) {
+    const auto field = project.field(recipe);
+    if (!field || project.original(recipe)) return;
+    project.results->store(
+        project.keys(recipe).original,
+        project.part.original
+            ? exchange::readBody(project.part.original->path, project.part.original->lengthUnit)
+            : designSpaceSurface(project.part, *field, 1.5 * field->field.spacing.minCoeff(), progress));
 }
 
 void runProcess(const Project& project, const Recipe& recipe, Progress& progress) {

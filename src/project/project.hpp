@@ -38,7 +38,7 @@ struct Variant {
 
 /// Keys of the results that a recipe asks for.
 struct StageKeys {
-    std::string field, surface, process, check, findings;
+    std::string field, original, surface, process, check, findings;
 };
 
 struct Timing {
@@ -86,8 +86,8 @@ class Results {
         return std::get<Map<T>>(maps_);
     }
     mutable std::mutex mutex_;
-    std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<SurfaceResult>, Map<ProcessResult>, Map<CheckResult>,
-               Map<FindingsResult>>
+    std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
+               Map<CheckResult>, Map<FindingsResult>>
         maps_;
 };
 
@@ -105,6 +105,8 @@ struct Project {
     std::shared_ptr<const FieldResult> field(const Recipe& recipe) const;
     /// Of the open variant.
     std::shared_ptr<const FieldResult> field() const { return field(current().recipe); }
+    /// The part before the optimisation; null until runOriginal().
+    std::shared_ptr<const surface::TriMesh> original(const Recipe& recipe) const;
     std::shared_ptr<const SurfaceResult> surface(const Recipe& recipe) const;
     std::shared_ptr<const ProcessResult> process(const Recipe& recipe) const;
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
@@ -121,6 +123,9 @@ void adoptField(Project& project, std::size_t index, field::DensityField field);
 /// Runs what is not there yet, up to and with the given stage (field, surface, check or findings). Only reads the
 /// project; results go to project.results. @return seconds of each stage that ran
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
+/// Reads the original's body, or makes the design space with its interfaces in its place.
+void runOriginal(const Project& project, const Recipe& recipe, Progress& progress);
 
 /// Measures draft and overhangs of the recipe's surface; nothing when it is not built or they are known already.
 void runProcess(const Project& project, const Recipe& recipe, Progress& progress);

@@ -9,6 +9,7 @@
 #include <vtkFloatArray.h>
 #include <vtkLight.h>
 #include <vtkNew.h>
+#include <vtkPlane.h>
 #include <vtkPointData.h>
 #include <vtkPolyData.h>
 #include <vtkPolyDataMapper.h>
@@ -170,6 +171,19 @@ void Renderer::setScene(std::shared_ptr<const Scene> scene) {
         }
         auto actor = actorOf(data, mesh.colour.empty() ? Colour{0xDE, 0xD6, 0xC6} : mesh.colour.front());
         actor->GetProperty()->SetOpacity(mesh.opacity);
+        if (scene->section.on && !mesh.isWhole) {
+            vtkNew<vtkPlane> plane;
+            plane->SetOrigin(scene->section.point.data());
+            plane->SetNormal(scene->section.normal.data());
+            actor->GetMapper()->AddClippingPlane(plane);
+            // the inside shows where it is cut open
+            vtkNew<vtkProperty> inside;
+            inside->DeepCopy(actor->GetProperty());
+            inside->SetColor(0.79, 0.55, 0.42);
+            inside->SetAmbient(0.55);
+            inside->SetDiffuse(0.45);
+            actor->SetBackfaceProperty(inside);
+        }
         if (mesh.flat) actor->GetProperty()->SetInterpolationToFlat();
         impl_->renderer->AddActor(actor);
     }
@@ -248,13 +262,21 @@ std::optional<Hit> Renderer::pick(const Camera& camera, int width, int height, d
         camera.focus + scale * (x - 0.5 * width) * camera.side() - scale * (y - 0.5 * height) * camera.screenUp();
     const double far = 2 * impl_->scene->bounds.diagonal() + camera.height;
     const Vec3 from = base - far * camera.direction, to = base + far * camera.direction;
+    Vec3 start = from;
+    const auto& section = impl_->scene->section;
+    if (section.on) {  // the ray begins where it enters what is left
+        const double a = (from - section.point).dot(section.normal), b = (to - section.point).dot(section.normal);
+        if (a < 0 && b < 0) return std::nullopt;
+        if (a < 0) start = from + a / (a - b) * (to - from);
+    }
     double t = 0, point[3], parametric[3];
     int sub = 0;
     vtkIdType cell = -1;
-    if (!impl_->locator->IntersectWithLine(from.data(), to.data(), 1e-6, t, point, parametric, sub, cell) || cell < 0)
+    if (!impl_->locator->IntersectWithLine(start.data(), to.data(), 1e-6, t, point, parametric, sub, cell) || cell < 0)
         return std::nullopt;
     Hit hit;
     hit.position = Vec3(point[0], point[1], point[2]);
+    if (section.on && (hit.position - section.point).dot(section.normal) < -1e-6) return std::nullopt;
     hit.triangle = static_cast<std::int32_t>(cell);
     hit.weight = {1 - parametric[0] - parametric[1], parametric[0], parametric[1]};
     return hit;

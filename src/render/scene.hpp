@@ -20,7 +20,8 @@ struct ColouredMesh {
     std::vector<double> value;         ///< [vertices] shown quantity; empty when there is none
     std::vector<std::int32_t> source;  ///< [vertices] node of the analysis mesh or vertex of the surface; may be empty
     double opacity = 1;
-    bool flat = false;  ///< shade each triangle on its own (cells)
+    bool isWhole = false;  ///< not cut by the section
+    bool flat = false;     ///< shade each triangle on its own (cells)
 };
 
 struct Lines {
@@ -37,7 +38,7 @@ struct Arrow {
 
 /// A word pinned to a place.
 struct Label {
-    enum class Role { load, support, maximum, minimum, finding, reading } role = Role::load;
+    enum class Role { load, support, maximum, minimum, finding, reading, handle } role = Role::load;
     Vec3 position = Vec3::Zero();
     std::string text;
     std::string strong;  ///< part in bold, before the text
@@ -59,6 +60,11 @@ struct Scene {
     std::vector<Arrow> arrows;
     std::vector<Label> labels;
     Legend legend;
+    /// Only what lies on the positive side of this plane is drawn and picked.
+    struct Section {
+        bool on = false;
+        Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
+    } section;
     std::string caption, captionDetail;  ///< what is shown, for the view's title
     Box3 bounds;
 };

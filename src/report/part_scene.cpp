@@ -5,7 +5,9 @@
 #include <limits>
 #include <map>
 
+#include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "surface/surface_nets.hpp"
 
 namespace escultura::report {
 namespace {
@@ -101,31 +103,39 @@ render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector
     return m;
 }
 
-/// The raw cells that the threshold keeps, as a shell of squares; pieces that would fall off in ochre.
-render::ColouredMesh cellMesh(const FieldResult& field, double threshold) {
+/// Which of the pieces at the threshold the recipe keeps; empty when nothing is kept.
+std::vector<char> keptPieces(const FieldResult& field, const Recipe& recipe, field::Pieces& pieces) {
+    try {
+        pieces = piecesAt(field, recipe.threshold);
+    } catch (const std::exception&) {
+        return {};
+    }
+    std::vector<std::size_t> cells(pieces.pieces(), 0);
+    for (std::size_t c = 0; c < field.field.count(); ++c)
+        if (pieces.label[c] >= 0 && field.field.density[c] >= recipe.threshold) ++cells[pieces.label[c]];
+    const auto largest = std::max_element(cells.begin(), cells.end()) - cells.begin();
+    std::vector<char> kept(cells.size());
+    for (std::size_t p = 0; p < kept.size(); ++p)
+        kept[p] = static_cast<std::ptrdiff_t>(p) == largest ||
+                  (!recipe.largestPieceOnly &&
+                   static_cast<double>(cells[p]) * field.field.cellVolume() >= recipe.smallestIsland);
+    return kept;
+}
+
+/// Cells as a shell of squares. @param colourOf  of a cell; nothing: not shown
+template <class ColourOf>
+render::ColouredMesh cellShell(const field::DensityField& f, const ColourOf& colourOf) {
     render::ColouredMesh m;
     m.flat = true;
-    const auto& f = field.field;
-    field::Pieces pieces;
-    try {
-        pieces = piecesAt(field, threshold);
-    } catch (const std::exception&) {
-        return m;
-    }
     auto shown = [&](int i, int j, int k) {
         if (i < 0 || j < 0 || k < 0 || i >= f.cells[0] || j >= f.cells[1] || k >= f.cells[2]) return false;
-        const auto c = f.index(i, j, k);
-        return pieces.label[c] >= 0 && f.density[c] >= threshold;
+        return colourOf(f.index(i, j, k)).has_value();
     };
-    std::vector<char> isKept(f.count(), 0);
-    for (const auto& k : field.kept)
-        for (auto c : k.cells) isKept[c] = 1;
     for (int k = 0; k < f.cells[2]; ++k)
         for (int j = 0; j < f.cells[1]; ++j)
             for (int i = 0; i < f.cells[0]; ++i) {
                 if (!shown(i, j, k)) continue;
-                const auto c = f.index(i, j, k);
-                const Colour colour = pieces.label[c] != 0 ? ochre : isKept[c] ? tint : plaster;
+                const Colour colour = *colourOf(f.index(i, j, k));
                 const Vec3 low = f.origin + f.spacing.cwiseProduct(Vec3(i, j, k));
                 for (int a = 0; a < 3; ++a)
                     for (int side = 0; side < 2; ++side) {
@@ -153,6 +163,96 @@ render::ColouredMesh cellMesh(const FieldResult& field, double threshold) {
                     }
             }
     return m;
+}
+
+/// The raw cells that the threshold keeps; pieces that would fall off in ochre.
+render::ColouredMesh cellMesh(const FieldResult& field, const Recipe& recipe) {
+    field::Pieces pieces;
+    const auto kept = keptPieces(field, recipe, pieces);
+    if (kept.empty()) return {};
+    std::vector<char> isInterface(field.field.count(), 0);
+    for (const auto& k : field.kept)
+        for (auto c : k.cells) isInterface[c] = 1;
+    return cellShell(field.field, [&](std::size_t c) -> std::optional<Colour> {
+        if (pieces.label[c] < 0 || field.field.density[c] < recipe.threshold) return std::nullopt;
+        return !kept[pieces.label[c]] ? ochre : isInterface[c] ? tint : plaster;
+    });
+}
+
+/// The raw iso-surface at the threshold; pieces that would fall off in ochre.
+render::ColouredMesh isoMesh(const FieldResult& field, const Recipe& recipe) {
+    const auto& f = field.field;
+    // a layer of void around the grid closes the surface
+    surface::SampledGrid grid;
+    for (int a = 0; a < 3; ++a) {
+        grid.n[a] = f.cells[a] + 2;
+        grid.spacing[a] = f.spacing[a];
+        grid.origin[a] = f.origin[a] - 0.5 * f.spacing[a];
+    }
+    std::vector<float> padded(static_cast<std::size_t>(grid.n[0]) * grid.n[1] * grid.n[2], 0.0f);
+    for (int k = 0; k < f.cells[2]; ++k)
+        for (int j = 0; j < f.cells[1]; ++j)
+            std::copy_n(&f.density[f.index(0, j, k)], f.cells[0],
+                        &padded[1 + static_cast<std::size_t>(grid.n[0]) *
+                                        (j + 1 + static_cast<std::size_t>(grid.n[1]) * (k + 1))]);
+    grid.value = padded;
+    const surface::TriMesh iso = surface::surfaceNets(grid, static_cast<float>(recipe.threshold));
+    field::Pieces pieces;
+    const auto kept = keptPieces(field, recipe, pieces);
+    render::ColouredMesh m;
+    m.position = iso.position;
+    m.normal = surface::vertexNormals(iso);
+    m.triangle = iso.triangle;
+    for (const Vec3& p : iso.position) {
+        Colour colour = plaster;
+        const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing) - Vec3::Constant(0.5);
+        for (int n = 0; n < 8 && !kept.empty(); ++n) {
+            std::array<int, 3> c;
+            bool in = true;
+            for (int a = 0; a < 3; ++a) {
+                c[a] = static_cast<int>(std::floor(x[a])) + (n >> a & 1);
+                in &= c[a] >= 0 && c[a] < f.cells[a];
+            }
+            if (!in) continue;
+            const auto cell = f.index(c[0], c[1], c[2]);
+            if (f.density[cell] < recipe.threshold || pieces.label[cell] < 0) continue;
+            colour = kept[pieces.label[cell]] ? plaster : ochre;
+            break;
+        }
+        m.colour.push_back(colour);
+    }
+    return m;
+}
+
+/// A body drawn beside the part: see-through, or its sharp edges only.
+void addBeside(const surface::TriMesh& mesh, SceneOptions::Beside how, render::Scene& scene) {
+    if (how == SceneOptions::Beside::ghost) {
+        render::ColouredMesh m;
+        m.position = mesh.position;
+        m.triangle = mesh.triangle;
+        m.colour = {Colour{0x8A, 0x9A, 0x98}};
+        m.opacity = 0.18;
+        m.isWhole = true;
+        scene.meshes.push_back(std::move(m));
+    }
+    if (how == SceneOptions::Beside::nothing) return;
+    render::Lines lines;
+    lines.colour = {0x7C, 0x8A, 0x88};
+    std::map<std::pair<std::int32_t, std::int32_t>, std::size_t> first;
+    auto normal = [&](std::size_t t) {
+        const Triangle& v = mesh.triangle[t];
+        return Vec3(
+            (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]).normalized());
+    };
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
+        for (int k = 0; k < 3; ++k) {
+            const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
+            const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, t);
+            if (isNew || normal(at->second).dot(normal(t)) > 0.8) continue;
+            lines.position.push_back(mesh.position[a]);
+            lines.position.push_back(mesh.position[b]);
+        }
+    scene.lines.push_back(std::move(lines));
 }
 
 Vec3 facePlace(const Interface& i, const std::string& face) {
@@ -346,65 +446,218 @@ double automaticDeformation(const CheckResult& check, int loadCase) {
     return power * (lead < 2 ? 1 : lead < 5 ? 2 : 5);
 }
 
+namespace {
+
+/// The surface coloured by a value at its vertices; the histogram shows shares of the area.
+void showValue(const SurfaceResult& surface, const std::vector<float>& value, render::Scene& scene) {
+    auto& legend = scene.legend;
+    legend.shown = true;
+    std::vector<Colour> colours(value.size());
+    for (std::size_t v = 0; v < colours.size(); ++v) colours[v] = legend.scale.colour(value[v]);
+    legend.shareOf = "area";
+    legend.share.assign(24, 0.0);
+    for (const Triangle& t : surface.mesh.triangle) {
+        const auto& p = surface.mesh.position;
+        const double area = 0.5 * (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).norm();
+        const double mean = (value[t[0]] + value[t[1]] + value[t[2]]) / 3.0;
+        legend.share[std::min(static_cast<std::size_t>(24 * legend.scale.position(mean)), std::size_t(23))] +=
+            area / surface.measures.area;
+    }
+    auto mesh = plasterMesh(surface, &colours);
+    for (auto v : mesh.source) mesh.value.push_back(value[v]);
+    scene.meshes.push_back(std::move(mesh));
+}
+
+/// Area-weighted mean of a triangle value at the vertices.
+std::vector<float> atVertices(const surface::TriMesh& mesh, const std::vector<float>& value) {
+    std::vector<double> sum(mesh.position.size(), 0), weight(mesh.position.size(), 0);
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+        const Triangle& v = mesh.triangle[t];
+        const double area =
+            (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]).norm();
+        for (auto w : v) sum[w] += area * value[t], weight[w] += area;
+    }
+    std::vector<float> out(sum.size());
+    for (std::size_t v = 0; v < out.size(); ++v) out[v] = static_cast<float>(weight[v] > 0 ? sum[v] / weight[v] : 0);
+    return out;
+}
+
+/// The surface in plaster with some triangles in clay.
+void showFlagged(const SurfaceResult& surface, const std::vector<std::uint8_t>& flag, render::Scene& scene) {
+    for (int part = 0; part < 2; ++part) {
+        SurfaceResult half;
+        half.faces = surface.faces;
+        half.mesh.position = surface.mesh.position;
+        for (std::size_t t = 0; t < flag.size(); ++t)
+            if (flag[t] == part) {
+                half.mesh.triangle.push_back(surface.mesh.triangle[t]);
+                half.mesh.owner.push_back(surface.mesh.owner[t]);
+            }
+        if (half.mesh.triangle.empty()) continue;
+        const std::vector<Colour> clay(surface.mesh.position.size(), Colour{0xB4, 0x53, 0x2A});
+        scene.meshes.push_back(plasterMesh(half, part ? &clay : nullptr));
+    }
+}
+
+/// Axis, end circles and handles of an interface that is edited.
+void addHandle(const Interface& i, render::Scene& scene) {
+    render::Lines lines;
+    lines.colour = {0xB4, 0x53, 0x2A};
+    lines.width = 2.2;
+    const auto [u, v] = perpendicular(i.axis);
+    const Vec3 end = i.origin + i.length * i.axis;
+    for (const Vec3& centre : {i.origin, end})
+        for (const double diameter : {i.boreDiameter, i.ringDiameter}) {
+            if (diameter <= 0) continue;
+            for (int k = 0; k < 64; ++k)
+                for (int e = 0; e < 2; ++e) {
+                    const double a = 2 * M_PI * (k + e) / 64;
+                    lines.position.push_back(centre + 0.5 * diameter * (std::cos(a) * u + std::sin(a) * v));
+                }
+        }
+    lines.position.push_back(i.origin - 0.3 * i.length * i.axis);
+    lines.position.push_back(end + 0.3 * i.length * i.axis);
+    scene.lines.push_back(std::move(lines));
+    scene.labels.push_back({render::Label::Role::handle, i.origin, "drag to move", i.name});
+}
+
+}  // namespace
+
+field::Comparison compareFields(const Project& project, const Recipe& first, const Recipe& second) {
+    const auto a = project.field(first), b = project.field(second);
+    if (!a || !b) throw InputError("A field of the comparison is not loaded yet.");
+    return field::compare(a->field, first.threshold, b->field, second.threshold);
+}
+
 std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& asked,
-                                               const SurfaceResult* surface, const CheckResult* check,
-                                               const FindingsResult* findings) {
+                                               const SceneInputs& inputs) {
     SceneOptions o = asked;
+    const SurfaceResult* surface = inputs.surface;
+    const CheckResult* check = inputs.check;
     // results of an earlier part file may have fewer cases
     if (check && o.loadCase >= static_cast<int>(check->cases.size())) o.loadCase = -1;
     auto scene = std::make_shared<render::Scene>();
     const auto field = project.field(recipe);
     scene->bounds = field ? field->regions.designSpace : project.part.designSpace;
+    scene->section = o.section;
+    auto finish = [&] {
+        if (inputs.original && o.show != Show::original) addBeside(*inputs.original, o.original, *scene);
+        if (o.fieldGhost && field && o.show != Show::field) {
+            auto m = isoMesh(*field, recipe);
+            m.colour = {Colour{0xC5, 0x8B, 0x1B}};
+            m.opacity = 0.25;
+            m.isWhole = true;
+            scene->meshes.push_back(std::move(m));
+        }
+        if (const Interface* i = project.part.findInterface(o.handle)) addHandle(*i, *scene);
+        if (o.mark) scene->labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
+    };
     if (o.show == Show::check && check) {
-        showCheck(project, *check, findings, o, *scene);
+        showCheck(project, *check, inputs.findings, o, *scene);
         if (o.loads) addLoads(project.part, o.loadCase, *scene);
+        finish();
         return scene;
     }
+    auto& legend = scene->legend;
+    legend.scale.bands = o.bands;
     if (o.show == Show::deviation && surface && surface->deviation.size() == surface->mesh.position.size()) {
-        auto& legend = scene->legend;
-        legend.shown = true;
         legend.title = "deviation";
         legend.unit = "mm";
         legend.scale.ramp = render::Ramp::deviation;
-        legend.scale.low = o.low.value_or(0);
-        legend.scale.high = o.high.value_or(std::max(3 * surface->deviationRms, 1e-3));
-        legend.scale.bands = o.bands;
-        std::vector<Colour> colours(surface->deviation.size());
-        for (std::size_t v = 0; v < colours.size(); ++v) colours[v] = legend.scale.colour(surface->deviation[v]);
-        legend.shareOf = "area";
-        legend.share.assign(24, 0.0);
-        for (const Triangle& t : surface->mesh.triangle) {
-            const auto& p = surface->mesh.position;
-            const double area = 0.5 * (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).norm();
-            const double mean = (surface->deviation[t[0]] + surface->deviation[t[1]] + surface->deviation[t[2]]) / 3;
-            legend.share[std::min(static_cast<std::size_t>(24 * legend.scale.position(mean)), std::size_t(23))] +=
-                area / surface->measures.area;
-        }
-        auto mesh = plasterMesh(*surface, &colours);
-        for (auto v : mesh.source) mesh.value.push_back(surface->deviation[v]);
-        scene->meshes.push_back(std::move(mesh));
+        const double reach = std::max(3 * surface->deviationRms, 1e-3);
+        legend.scale.low = o.low.value_or(-reach);
+        legend.scale.high = o.high.value_or(reach);
+        showValue(*surface, surface->deviation, *scene);
         scene->caption = "Deviation";
-        scene->captionDetail = "distance to the raw iso-surface";
-        return scene;
-    }
-    const bool cells = o.show == Show::field || !surface;
-    if (cells && field) {
-        scene->meshes.push_back(cellMesh(*field, recipe.threshold));
+        scene->captionDetail = "from the raw iso-surface, positive outside it";
+    } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
+        legend.title = "wall thickness";
+        legend.unit = "mm";
+        legend.scale.ramp = render::Ramp::displacement;
+        legend.scale.low = o.low.value_or(0);
+        legend.scale.high = o.high.value_or(surface::areaQuantile(surface->mesh, surface->thickness.value, 0.95));
+        for (const Requirement& r : project.part.requirements)
+            if (r.kind == Requirement::Kind::minimumWall) {
+                legend.scale.ramp = render::Ramp::safetyFactor;
+                legend.scale.middle = r.limit;
+            }
+        showValue(*surface, surface->thickness.value, *scene);
+        scene->caption = "Wall thickness";
+        scene->captionDetail = "largest ball inside that holds the point";
+        scene->labels.push_back({render::Label::Role::minimum, surface->thickness.leastAt, "thinnest",
+                                 formatNumber(surface->thickness.least, 3) + " mm"});
+    } else if (o.show == Show::draft && surface && inputs.process &&
+               inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
+        legend.title = "draft angle";
+        legend.unit = "°";
+        legend.scale.ramp = render::Ramp::safetyFactor;
+        legend.scale.low = o.low.value_or(-30);
+        legend.scale.middle = recipe.draft.angle;
+        legend.scale.high = o.high.value_or(30);
+        std::vector<float> angle = inputs.process->draft.angle;
+        for (std::size_t t = 0; t < angle.size(); ++t)
+            if (inputs.process->draft.undercut[t]) angle[t] = std::min(angle[t], -15.0f);
+        showValue(*surface, atVertices(surface->mesh, angle), *scene);
+        scene->caption = "Draft";
+        scene->captionDetail = "below the wanted angle and undercuts in clay";
+        scene->arrows.push_back(
+            {scene->bounds.centre() + 0.62 * scene->bounds.diagonal() * recipe.draft.pull.normalized(),
+             recipe.draft.pull.normalized(), 0.12 * scene->bounds.diagonal(), teal});
+    } else if (o.show == Show::overhang && surface && inputs.process &&
+               inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
+        showFlagged(*surface, inputs.process->overhang.overhanging, *scene);
+        scene->caption = "Overhangs";
+        scene->captionDetail = "in clay: needs support";
+        scene->arrows.push_back(
+            {scene->bounds.centre() + 0.62 * scene->bounds.diagonal() * recipe.printing.up.normalized(),
+             recipe.printing.up.normalized(), 0.12 * scene->bounds.diagonal(), teal});
+    } else if (o.show == Show::comparison && o.compareWith >= 0 &&
+               o.compareWith < static_cast<int>(project.variants.size()) && field &&
+               project.field(project.variants[o.compareWith].recipe)) {
+        const field::Comparison c = compareFields(project, recipe, project.variants[o.compareWith].recipe);
+        scene->meshes.push_back(cellShell(c.grid, [&](std::size_t cell) -> std::optional<Colour> {
+            if (c.where[cell] == 0) return std::nullopt;
+            return c.where[cell] == 3 ? plaster : c.where[cell] == 1 ? teal : Colour{0xB4, 0x53, 0x2A};
+        }));
+        scene->caption = "Comparison of fields";
+        scene->captionDetail =
+            "pale: both · teal: only this variant · clay: only " + project.variants[o.compareWith].name;
+    } else if (o.show == Show::original && inputs.original) {
+        render::ColouredMesh m;
+        m.position = inputs.original->position;
+        m.triangle = inputs.original->triangle;
+        m.colour.assign(m.position.size(), plaster);
+        scene->meshes.push_back(std::move(m));
+        for (const Vec3& p : inputs.original->position) scene->bounds.include(p);
+        addBeside(*inputs.original, SceneOptions::Beside::outline, *scene);
+        scene->caption = "Original";
+        scene->captionDetail = project.part.original ? "body from file" : "design space with its interfaces";
+    } else if ((o.show == Show::field || !surface) && field) {
+        scene->meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
         scene->caption = "Density field";
-        scene->captionDetail = "cells at or above " + formatNumber(recipe.threshold, 3);
+        scene->captionDetail =
+            (o.fieldAsSurface ? "raw iso-surface at " : "cells at or above ") + formatNumber(recipe.threshold, 3);
     } else if (surface) {
         scene->meshes.push_back(plasterMesh(*surface, nullptr));
         addMachinedEdges(surface->mesh, *scene);
         scene->caption = "Surface";
         scene->captionDetail = "interfaces tinted";
     }
+    if (legend.shown) {
+        finish();
+        return scene;
+    }
     if (o.outline) addBox(scene->bounds, *scene);
     if (o.show == Show::duty && o.loads) {
         addLoads(project.part, std::max(o.loadCase, 0), *scene);
         scene->caption = "Duty";
         if (!project.part.loadCases.empty())
-            scene->captionDetail = project.part.loadCases[std::max(o.loadCase, 0)].name;
+            scene->captionDetail =
+                project.part
+                    .loadCases[std::min<std::size_t>(std::max(o.loadCase, 0), project.part.loadCases.size() - 1)]
+                    .name;
     }
+    finish();
     return scene;
 }
 

@@ -9,7 +9,7 @@
 
 namespace escultura::report {
 
-enum class Show { duty, field, surface, deviation, check };
+enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original };
 enum class Quantity { vonMises, safetyFactor, displacement };
 
 struct SceneOptions {
@@ -22,6 +22,22 @@ struct SceneOptions {
     bool loads = true;            ///< arrows, rings and their words
     bool outline = true;          ///< machined edges and the design space's box
     std::string selectedFinding;  ///< id of a finding to point at
+    bool fieldAsSurface = false;  ///< field: the raw iso-surface instead of the cells
+    int compareWith = -1;         ///< comparison: index of the other variant
+    enum class Beside { nothing, ghost, outline } original = Beside::nothing;  ///< the original design, drawn as well
+    bool fieldGhost = false;                                                   ///< the raw iso-surface, drawn as well
+    render::Scene::Section section;
+    std::optional<std::pair<Vec3, std::string>> mark;  ///< a place that a figure leads to, and its words
+    std::string handle;                                ///< interface that is edited: its frame is drawn
+};
+
+/// Results to show; those that the view needs may be out of date, but not null.
+struct SceneInputs {
+    const project::SurfaceResult* surface = nullptr;
+    const project::CheckResult* check = nullptr;
+    const project::FindingsResult* findings = nullptr;
+    const project::ProcessResult* process = nullptr;
+    const surface::TriMesh* original = nullptr;
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.
@@ -33,10 +49,11 @@ double quantityAt(const project::Project& project, const project::CheckResult& c
 const char* title(Quantity quantity);
 const char* unit(Quantity quantity);
 
-/// @param surface, check, findings  what to show; those the view needs may be out of date, but not null
 std::shared_ptr<const render::Scene> makeScene(const project::Project& project, const project::Recipe& recipe,
-                                               const SceneOptions& options, const project::SurfaceResult* surface,
-                                               const project::CheckResult* check,
-                                               const project::FindingsResult* findings);
+                                               const SceneOptions& options, const SceneInputs& inputs);
+
+/// Two variants' fields at their thresholds. @throws InputError when one is not loaded
+field::Comparison compareFields(const project::Project& project, const project::Recipe& first,
+                                const project::Recipe& second);
 
 }  // namespace escultura::report

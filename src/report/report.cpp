@@ -317,7 +317,8 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     constexpr int width = 1200, height = 760;
     auto draw = [&](const std::string& name, const SceneOptions& options) {
         progress.step("Drawing the pictures");
-        const auto scene = makeScene(p, v.recipe, options, surface.get(), check.get(), findings.get());
+        const auto scene =
+            makeScene(p, v.recipe, options, {surface.get(), check.get(), findings.get(), nullptr, nullptr});
         pictures[name] = render::picture(renderer, scene, render::fit(scene->bounds, width, height), width, height);
     };
     SceneOptions o;

@@ -1,0 +1,258 @@
+#include <cmath>
+
+#include "dossier/card_parts.hpp"
+#include "dossier/cards.hpp"
+#include "report/part_scene.hpp"
+#include "theme/theme.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+using report::Show;
+
+SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
+    smoothing_ = new QuantityEdit(dimension::length, "mm", 0, 100);
+    smoothing_->setObjectName("smoothing");
+    spacing_ = new QuantityEdit(dimension::length, "mm", 0.2, 50);
+    spacing_->setObjectName("surfaceSpacing");
+    triangles_ = new QComboBox;
+    triangles_->setObjectName("triangles");
+    triangles_->addItems({"as extracted", "even, finer where curved", "to a budget"});
+    budget_ = new QuantityEdit(dimension::none, "", 500, 5e6);
+    budget_->setObjectName("triangleBudget");
+    figures_ = label("");
+    figures_->setObjectName("surfaceFigures");
+    bores_ = label("", "muted");
+    findings_ = label("");
+    findings_->setObjectName("geometryFindings");
+    error_ = errorLabel();
+    body()->addWidget(field("Smoothing", smoothing_));
+    body()->addWidget(field("Edge length", spacing_));
+    body()->addWidget(field("Triangles", triangles_));
+    budgetRow_ = field("Budget", budget_);
+    body()->addWidget(budgetRow_);
+    body()->addWidget(error_);
+    body()->addWidget(figures_);
+    body()->addWidget(findings_);
+    body()->addWidget(bores_);
+    auto toggle = [&](const QString& text, const char* name, Show show) {
+        auto* b = new QPushButton(text);
+        b->setObjectName(name);
+        b->setCheckable(true);
+        connect(b, &QPushButton::toggled, this, [this, b, show](bool on) {
+            if (on)
+                for (auto* other : {deviation_, thickness_, draft_, overhangs_})
+                    if (other != b) {
+                        const QSignalBlocker block(other);
+                        other->setChecked(false);
+                    }
+            emit showAsked(static_cast<int>(on ? show : Show::surface));
+        });
+        return b;
+    };
+    deviation_ = toggle("Show deviation", "showDeviation", Show::deviation);
+    thickness_ = toggle("Show thickness", "showThickness", Show::thickness);
+    draft_ = toggle("Show draft", "showDraft", Show::draft);
+    overhangs_ = toggle("Show overhangs", "showOverhangs", Show::overhang);
+    body()->addWidget(row({deviation_, thickness_}));
+    export_ = new QPushButton("Export…");
+    export_->setObjectName("exportStl");
+    export_->setToolTip("STL, 3MF, OBJ or PLY, by the file's ending");
+
+    body()->addWidget(heading("Casting"));
+    pull_ = new DirectionEdit;
+    pull_->setObjectName("pull");
+    parting_ = new QuantityEdit(dimension::length, "mm", -1e5, 1e5);
+    parting_->setObjectName("parting");
+    parting_->setToolTip("Place of the parting plane along the pull direction");
+    draftAngle_ = new QuantityEdit(dimension::none, "", 0, 30);
+    draftAngle_->setObjectName("draftAngle");
+    addDraft_ = new QCheckBox("Add draft: fill what would lock the mould");
+    addDraft_->setObjectName("addDraft");
+    casting_ = label("");
+    casting_->setObjectName("castingFigures");
+    body()->addWidget(field("Pull direction", pull_));
+    body()->addWidget(field("Parting plane at", parting_));
+    body()->addWidget(field("Wanted draft, °", draftAngle_));
+    body()->addWidget(addDraft_);
+    body()->addWidget(casting_);
+    body()->addWidget(draft_);
+
+    body()->addWidget(heading("Printing"));
+    up_ = new DirectionEdit;
+    up_->setObjectName("buildDirection");
+    overhang_ = new QuantityEdit(dimension::none, "", 1, 89);
+    overhang_->setObjectName("overhangAngle");
+    overhang_->setToolTip("Least angle between a surface and the plate that stands without support");
+    printing_ = label("");
+    printing_->setObjectName("printingFigures");
+    best_ = new QPushButton("Use the best direction");
+    best_->setObjectName("bestDirection");
+    body()->addWidget(field("Build direction", up_));
+    body()->addWidget(field("Overhang limit, °", overhang_));
+    body()->addWidget(printing_);
+    body()->addWidget(row({overhangs_, best_}));
+    body()->addWidget(heading("File"));
+    body()->addWidget(export_);
+    build_ = addAction("Build surface", "buildSurface");
+
+    connect(smoothing_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Smoothing", [v](Recipe& r) { r.smoothing = v; }); });
+    connect(spacing_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Edge length", [v](Recipe& r) { r.surfaceSpacing = v; }); });
+    connect(triangles_, &QComboBox::activated, this,
+            [this](int i) { edit("Triangles", [i](Recipe& r) { r.triangles = static_cast<Triangles>(i); }); });
+    connect(budget_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Budget", [v](Recipe& r) { r.triangleBudget = static_cast<int>(v); }); });
+    connect(pull_, &DirectionEdit::valueEntered, this,
+            [this](const Vec3& v) { edit("Pull direction", [v](Recipe& r) { r.draft.pull = v; }); });
+    connect(parting_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Parting plane", [v](Recipe& r) { r.draft.parting = v; }); });
+    connect(draftAngle_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Draft", [v](Recipe& r) { r.draft.angle = v; }); });
+    connect(addDraft_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("Add draft", [on](Recipe& r) { r.draft.add = on; }); });
+    connect(up_, &DirectionEdit::valueEntered, this,
+            [this](const Vec3& v) { edit("Build direction", [v](Recipe& r) { r.printing.up = v; }); });
+    connect(overhang_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Overhang limit", [v](Recipe& r) { r.printing.overhang = v; }); });
+    connect(best_, &QPushButton::clicked, this, [this] {
+        if (const auto p = session_.project().process(session_.recipe()); p && !p->directions.empty())
+            edit("Build direction", [v = p->directions.front().up](Recipe& r) { r.printing.up = v; });
+    });
+    for (auto* q : {smoothing_, spacing_, budget_, parting_, draftAngle_, overhang_})
+        connect(q, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
+    for (auto* l : {figures_, findings_, casting_, printing_}) {
+        l->setTextInteractionFlags(Qt::TextBrowserInteraction);
+        connect(l, &QLabel::linkActivated, this, &SurfaceCard::follow);
+    }
+    connect(build_, &QPushButton::clicked, this, [this] { session_.run(Stage::surface); });
+    connect(export_, &QPushButton::clicked, this, &SurfaceCard::exportSurface);
+}
+
+void SurfaceCard::edit(const QString& text, const std::function<void(Recipe&)>& change) {
+    session_.edit(text, [&](Project& p) { change(p.variants[p.open].recipe); });
+}
+
+void SurfaceCard::follow(const QString& key) {
+    const LastKnown k = session_.lastKnown();
+    if (!k.surface) return;
+    if (key == "deviation") {
+        deviation_->setChecked(true);
+        emit placeAsked(k.surface->deviationMaxAt, "largest deviation, " + num(k.surface->deviationMax) + " mm");
+    } else if (key == "wall") {
+        thickness_->setChecked(true);
+        emit placeAsked(k.surface->thickness.leastAt, "thinnest wall, " + num(k.surface->thickness.least) + " mm");
+    } else if (key == "gravity") {
+        emit placeAsked(k.surface->measures.centroid, "centre of gravity");
+    } else if (key.startsWith("finding ")) {
+        const auto i = static_cast<std::size_t>(key.section(' ', 1).toInt());
+        if (i < k.surface->findings.size())
+            emit placeAsked(k.surface->findings[i].position, name(k.surface->findings[i].kind));
+    } else if (const auto p = session_.project().process(session_.recipe())) {
+        if (key == "draft") {
+            draft_->setChecked(true);
+            emit placeAsked(p->draft.worstAt, "worst draft");
+        }
+        if (key == "overhang") {
+            overhangs_->setChecked(true);
+            emit placeAsked(p->overhang.worstAt, "largest overhang");
+        }
+    }
+}
+
+QString SurfaceCard::summary() const {
+    const LastKnown k = session_.lastKnown();
+    if (!k.surface) return "not built yet";
+    const std::size_t warnings = k.surface->findings.size();
+    return QString("off by %1 mm · %2 · %3")
+        .arg(num(k.surface->deviationRms), mass(k.surface->measures.volume * session_.project().part.material.density),
+             warnings == 0   ? QString("nothing lost")
+             : warnings == 1 ? QString("1 warning")
+                             : QString("%1 warnings").arg(warnings));
+}
+
+void SurfaceCard::refreshBody() {
+    const Recipe& r = session_.recipe();
+    smoothing_->setValue(r.smoothing);
+    spacing_->setValue(r.surfaceSpacing);
+    triangles_->setCurrentIndex(static_cast<int>(r.triangles));
+    budgetRow_->setVisible(r.triangles == Triangles::budget);
+    budget_->setValue(r.triangleBudget);
+    pull_->setValue(r.draft.pull);
+    parting_->setValue(r.draft.parting);
+    draftAngle_->setValue(r.draft.angle);
+    addDraft_->setChecked(r.draft.add);
+    up_->setValue(r.printing.up);
+    overhang_->setValue(r.printing.overhang);
+    const LastKnown k = session_.lastKnown();
+    build_->setEnabled(!session_.isBusy());
+    for (auto* b : {deviation_, thickness_, draft_, overhangs_, export_}) b->setEnabled(k.surface != nullptr);
+    const auto process = session_.project().process(r);
+    best_->setEnabled(process && !process->directions.empty() &&
+                      (process->directions.front().up - r.printing.up).norm() > 1e-6);
+    const QString muted = "<span style='color:#6E695F'>%1</span>";
+    if (!k.surface) {
+        figures_->setText(muted.arg("Build the surface to see its figures."));
+        findings_->setText({});
+        bores_->setText({});
+        casting_->setText({});
+        printing_->setText({});
+        return;
+    }
+    const SurfaceResult& s = *k.surface;
+    const auto& m = s.measures;
+    const Vec3& g = m.centroid;
+    auto rounded = [](double v) { return std::abs(v) < 0.05 ? QString("0") : num(v); };
+    figures_->setText(figures(
+        {{"Mass", mass(m.volume * session_.project().part.material.density)},
+         {"Volume", num(m.volume / 1000, 5) + " cm³"},
+         {"Asked volume", num(s.askedVolume / 1000, 5) + " cm³ (" +
+                              QString::number(100 * (m.volume / s.askedVolume - 1), 'f', 2) + " %)"},
+         {"Deviation, RMS and 95 %", num(s.deviationRms) + " / " + num(s.deviation95) + " mm"},
+         {"Largest deviation", link("deviation", num(s.deviationMax) + " mm")},
+         {"Thinnest wall", s.thickness.least > 0 ? link("wall", num(s.thickness.least) + " mm") : QString("none")},
+         {"5 % and half are thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
+         {"Centre of gravity",
+          link("gravity", QString("%1, %2, %3 mm").arg(rounded(g[0]), rounded(g[1]), rounded(g[2])))},
+         {"Closed, pieces, handles", QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus)},
+         {"Triangles", QString::number(s.mesh.triangle.size())}}));
+    QStringList lines;
+    for (std::size_t i = 0; i < s.findings.size(); ++i)
+        lines << "! " + link(QString("finding %1").arg(i), QString::fromStdString(s.findings[i].text).toHtmlEscaped());
+    findings_->setText(lines.isEmpty()
+                           ? theme::coloured("✓ No member, gap or interface of the field is lost.", theme::teal)
+                           : muted.arg("Compared with the raw field") + "<br/>" + lines.join("<br/>"));
+    double worst = 0;
+    for (const auto& b : s.bores) worst = std::max(worst, b.error);
+    bores_->setText(s.bores.empty() ? QString()
+                                    : QString("%1 bores, round and to size within %2 mm")
+                                          .arg(s.bores.size())
+                                          .arg(worst < 1e-6 ? "0.000001" : num(worst, 2)));
+    if (!process) {
+        const QString hint = muted.arg("Show it to measure.");
+        casting_->setText(hint);
+        printing_->setText(hint);
+        return;
+    }
+    const auto& d = process->draft;
+    QList<QPair<QString, QString>> casting{
+        {"Draft too small", link("draft", num(d.tooSteepArea / 100) + " cm² (" +
+                                              num(d.freeArea > 0 ? 100 * d.tooSteepArea / d.freeArea : 0) + " %)")},
+        {"Of this undercut", num(d.undercutArea / 100) + " cm²"}};
+    if (r.draft.add) casting.push_back({"Added by draft", num(s.draftVolume / 1000) + " cm³"});
+    casting_->setText(figures(casting));
+    const auto& o = process->overhang;
+    QList<QPair<QString, QString>> printing{{"Overhanging area", link("overhang", num(o.area / 100) + " cm²")},
+                                            {"Support volume", num(o.supportVolume / 1000) + " cm³"},
+                                            {"Surface touched by supports", num(100 * o.touchedShare) + " %"}};
+    if (!process->directions.empty()) {
+        const auto& b = process->directions.front();
+        printing.push_back({"Best of " + QString::number(process->directions.size()) + " directions",
+                            QString("(%1, %2, %3), %4 cm³")
+                                .arg(num(b.up[0], 2), num(b.up[1], 2), num(b.up[2], 2), num(b.supportVolume / 1000))});
+    }
+    printing_->setText(figures(printing));
+}
+
+}  // namespace escultura::app
