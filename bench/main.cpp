@@ -1,13 +1,25 @@
 /// escultura-bench: verification table and benchmarks. Not run by the tests.
 
 #include <sys/resource.h>
+#include <tbb/global_control.h>
+#include <vtkFlyingEdges3D.h>
+#include <vtkImageData.h>
+#include <vtkNew.h>
+#include <vtkPolyData.h>
 
 #include <CLI/CLI.hpp>
 #include <chrono>
 #include <cstdio>
+#include <filesystem>
+#include <fstream>
+#include <functional>
+#include <random>
 #include <thread>
 
+#include "field/combine.hpp"
 #include "project/project.hpp"
+#include "surface/surface_nets.hpp"
+#include "surface_accuracy.hpp"
 #include "verification.hpp"
 
 using namespace escultura;
@@ -65,6 +77,148 @@ int meshSizes(const std::string& path) {
 
 }  // namespace
 
+double secondsOf(const std::function<void()>& work, int runs) {
+    double best = 1e300;
+    for (int r = 0; r < runs; ++r) {
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        best = std::min(best, std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count());
+    }
+    return best;
+}
+
+std::string fixed(double v, int digits) {
+    char text[40];
+    std::snprintf(text, sizeof text, "%.*f", digits, v);
+    return text;
+}
+
+double peakMegabytes() {
+    rusage usage{};
+    getrusage(RUSAGE_SELF, &usage);
+    return static_cast<double>(usage.ru_maxrss) / 1024;
+}
+
+/// The quick iso-surface against flying edges on the same samples, a gyroid-like field of 256^3, one thread each.
+void compareExtraction() {
+    constexpr int n = 256;
+    vtkNew<vtkImageData> image;
+    image->SetDimensions(n, n, n);
+    image->AllocateScalars(VTK_FLOAT, 1);
+    auto* value = static_cast<float*>(image->GetScalarPointer());
+    for (int k = 0; k < n; ++k)
+        for (int j = 0; j < n; ++j)
+            for (int i = 0; i < n; ++i) {
+                const double x = 8 * M_PI * i / n, y = 8 * M_PI * j / n, z = 8 * M_PI * k / n;
+                value[i + n * (j + static_cast<std::size_t>(n) * k)] = static_cast<float>(
+                    std::sin(x) * std::cos(y) + std::sin(y) * std::cos(z) + std::sin(z) * std::cos(x));
+            }
+    tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+    vtkNew<vtkFlyingEdges3D> edges;
+    edges->SetInputData(image);
+    edges->SetValue(0, 0.1);
+    edges->ComputeNormalsOff();
+    edges->ComputeGradientsOff();
+    edges->ComputeScalarsOff();
+    std::size_t triangles = 0;
+    double ours = 1e300, theirs = 1e300;
+    for (int run = 0; run < 5; ++run) {  // in turns
+        ours = std::min(
+            ours, secondsOf(
+                      [&] {
+                          triangles =
+                              surface::surfaceNets(
+                                  {{n, n, n}, Vec3::Zero(), Vec3::Ones(), {value, static_cast<std::size_t>(n) * n * n}},
+                                  0.1f)
+                                  .triangle.size();
+                      },
+                      1));
+        theirs = std::min(theirs, secondsOf(
+                                      [&] {
+                                          edges->Modified();
+                                          edges->Update();
+                                      },
+                                      1));
+    }
+    std::printf(
+        "\nIso-surface of a gyroid-like field of 256^3, one thread: %.3f s (%zu triangles); flying-edges filter of "
+        "the visualisation library %.3f s (%lld triangles): %.2f times its speed\n",
+        ours, triangles, theirs, static_cast<long long>(edges->GetOutput()->GetNumberOfCells()), theirs / ours);
+}
+
+/// Extraction against an independent library, threshold figures of a large field, accuracy, and the Surface stage.
+int benchSurface(const std::string& path) {
+    std::printf(
+        "Accuracy (lattice surfaces; distance: largest, triangles' middles to the exact shape)\n\n"
+        "| shape | spacing, mm | triangles | volume, %% | area, %% | distance, mm | order |\n"
+        "| --- | --- | --- | --- | --- | --- | --- |\n");
+    for (const auto& r : verification::surfaceAccuracy())
+        std::printf("| %s | %.1f | %zu | %+.3f | %s | %.4f | %s |\n", r.shape.c_str(), r.spacing, r.triangles,
+                    100 * r.volumeError, r.areaError != 0 ? fixed(100 * r.areaError, 3).c_str() : "", r.distance,
+                    r.orderOfDistance != 0 ? fixed(r.orderOfDistance, 2).c_str() : "");
+
+    compareExtraction();
+
+    // threshold figures of 4 million cells
+    Progress progress;
+    const project::Part part = project::readPart(path);
+    const auto small = exchange::readField(part.fields[0].source);
+    field::DensityField large;
+    large.cells = {200, 150, 134};
+    large.origin = small.origin;
+    large.spacing = small.bounds().size().cwiseQuotient(Vec3(200, 150, 134));
+    large.density.assign(200u * 150u * 134u, 0.0f);
+    large = field::resample(small, large);
+    std::mt19937 random(1);  // speckles: many pieces
+    for (int k = 0; k < 20000; ++k)
+        large.density[random() % large.count()] = static_cast<float>(random() % 1000) / 1000;
+    const std::string file = (std::filesystem::temp_directory_path() / "escultura-bench.npy").string();
+    {
+        std::ofstream out(file, std::ios::binary);
+        std::string head = "{'descr': '<f4', 'fortran_order': False, 'shape': (134, 150, 200), }";
+        head.resize(117, ' ');
+        head += '\n';
+        out.write("\x93NUMPY\x01\x00\x76\x00", 10);
+        out << head;
+        out.write(reinterpret_cast<const char*>(large.density.data()), static_cast<std::streamsize>(4 * large.count()));
+    }
+    exchange::FieldSource source{file};
+    source.origin = large.origin;
+    source.spacing = large.spacing;
+    std::shared_ptr<project::FieldResult> result;
+    const double open = secondsOf(
+        [&] {
+            result = std::make_shared<project::FieldResult>(project::prepareField(part, exchange::readField(source)));
+        },
+        2);
+    std::filesystem::remove(file);
+    project::Recipe recipe;
+    double slowest = 0;
+    int pieces = 0;
+    for (int k = 1; k < 100; ++k) {
+        recipe.threshold = k / 100.0;
+        slowest = std::max(
+            slowest,
+            secondsOf([&] { pieces = std::max(pieces, project::thresholdFigures(part, *result, recipe).pieces); }, 1));
+    }
+    std::printf("Field of %zu cells: opened in %.2f s; threshold figures at most %.2f ms (up to %d pieces)\n",
+                large.count(), open, 1000 * slowest, pieces);
+    result.reset();
+
+    project::Project p = project::openPart(path, progress);
+    std::shared_ptr<project::SurfaceResult> s;
+    const double stage = secondsOf(
+        [&] {
+            s = std::make_shared<project::SurfaceResult>(
+                project::evaluateSurface(p.part, *p.field(), p.current().recipe, progress));
+        },
+        3);
+    std::printf("Surface stage of %s: %.2f s (%zu triangles, deviation, thickness and losses included)\n",
+                p.part.name.c_str(), stage, s->mesh.triangle.size());
+    std::printf("Peak memory: %.0f MB\n", peakMegabytes());
+    return 0;
+}
+
 int main(int argc, char** argv) {
     CLI::App app{"Verification table and benchmarks."};
     app.require_subcommand(1);
@@ -74,10 +228,13 @@ int main(int argc, char** argv) {
     r->add_option("part", part, "Part file");
     auto* m = app.add_subcommand("mesh", "Meshes a part at five sizes");
     m->add_option("part", part, "Part file");
+    auto* s = app.add_subcommand("surface", "Accuracy and speed of surfaces, threshold figures, memory");
+    s->add_option("part", part, "Part file");
     CLI11_PARSE(app, argc, argv);
     try {
         if (*v) return verify();
         if (*r) return runPart(part);
+        if (*s) return benchSurface(part);
         return meshSizes(part);
     } catch (const std::exception& e) {
         std::fprintf(stderr, "error: %s\n", e.what());

@@ -67,7 +67,7 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     parting_->setToolTip("Place of the parting plane along the pull direction");
     draftAngle_ = new QuantityEdit(dimension::none, "", 0, 30);
     draftAngle_->setObjectName("draftAngle");
-    addDraft_ = new QCheckBox("Add draft: fill what would lock the mould");
+    addDraft_ = new QCheckBox("Add draft (fills undercuts)");
     addDraft_->setObjectName("addDraft");
     casting_ = label("");
     casting_->setObjectName("castingFigures");
@@ -86,7 +86,7 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     overhang_->setToolTip("Least angle between a surface and the plate that stands without support");
     printing_ = label("");
     printing_->setObjectName("printingFigures");
-    best_ = new QPushButton("Use the best direction");
+    best_ = new QPushButton("Use the best");
     best_->setObjectName("bestDirection");
     body()->addWidget(field("Build direction", up_));
     body()->addWidget(field("Overhang limit, °", overhang_));
@@ -212,7 +212,7 @@ void SurfaceCard::refreshBody() {
          {"Deviation, RMS and 95 %", num(s.deviationRms) + " / " + num(s.deviation95) + " mm"},
          {"Largest deviation", link("deviation", num(s.deviationMax) + " mm")},
          {"Thinnest wall", s.thickness.least > 0 ? link("wall", num(s.thickness.least) + " mm") : QString("none")},
-         {"5 % and half are thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
+         {"5 %, half thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
          {"Centre of gravity",
           link("gravity", QString("%1, %2, %3 mm").arg(rounded(g[0]), rounded(g[1]), rounded(g[2])))},
          {"Closed, pieces, handles", QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus)},

@@ -10,11 +10,35 @@
 namespace escultura::lattice {
 namespace {
 
+/// Where the boundary touches itself in a point there are two vertices in one place: if they moved, one side would
+/// slide into the other.
+std::vector<std::int32_t> touchingVertices(const TetComplex& c) {
+    std::vector<std::int32_t> order, found;
+    for (std::size_t v = 0; v < c.position.size(); ++v)
+        if (c.surfaces[v].count() > 0) order.push_back(static_cast<std::int32_t>(v));
+    std::sort(order.begin(), order.end(), [&](std::int32_t a, std::int32_t b) {
+        const Vec3 &p = c.position[a], &q = c.position[b];
+        return std::lexicographical_compare(p.data(), p.data() + 3, q.data(), q.data() + 3);
+    });
+    for (std::size_t i = 1; i < order.size(); ++i)
+        if (c.position[order[i]] == c.position[order[i - 1]]) {
+            found.push_back(order[i]);
+            found.push_back(order[i - 1]);
+        }
+    return found;
+}
+
 /// Quality around vertices of a complex whose connectivity is fixed.
 class Neighbourhood {
   public:
-    Neighbourhood(const shape::Shape& shape, TetComplex& complex)
-        : shape_(shape), c_(complex), around_(incidence(complex.position.size(), complex.tets)) {}
+    /// @param touching  see touchingVertices(): they stay
+    Neighbourhood(const shape::Shape& shape, TetComplex& complex, const std::vector<std::int32_t>& touching)
+        : shape_(shape),
+          c_(complex),
+          around_(incidence(complex.position.size(), complex.tets)),
+          pinned_(complex.position.size(), 0) {
+        for (auto v : touching) pinned_[v] = 1;
+    }
 
     /// Worst sine around v when it stands at p; stops early below `enough`.
     double worstAt(std::int32_t v, const Vec3& p, double enough = -1e300) const {
@@ -63,7 +87,7 @@ class Neighbourhood {
     /// Tries to raise the worst sine around v. @return the new worst
     double raise(std::int32_t v, double before) {
         const SurfaceSet& set = c_.surfaces[v];
-        if (set.count() == 3) return before;
+        if (set.count() == 3 || pinned_[v]) return before;
         double size = 0;
         const Vec3 mean = neighbourMean(v, size);
         if (size <= 0) {
@@ -124,6 +148,7 @@ class Neighbourhood {
     const shape::Shape& shape_;
     TetComplex& c_;
     Incidence around_;
+    std::vector<char> pinned_;
 };
 
 using Edge = std::array<std::int32_t, 2>;
@@ -148,10 +173,41 @@ struct Move {
     SurfaceSet set;
 };
 
+/// See improve().
+void improveAround(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options,
+                   const std::vector<std::int32_t>& touching, Progress& progress) {
+    Neighbourhood near(shape, complex, touching);
+    const std::size_t n = complex.position.size();
+    std::vector<double> quality(complex.tets.size());
+    for (int pass = 0; pass < options.passes; ++pass) {
+        parallelFor(complex.tets.size(), [&](std::size_t e) {
+            const Tet& t = complex.tets[e];
+            quality[e] = minimumSine(complex.position[t[0]], complex.position[t[1]], complex.position[t[2]],
+                                     complex.position[t[3]]);
+        });
+        std::vector<std::pair<double, std::int32_t>> order;
+        for (std::size_t v = 0; v < n; ++v) {
+            double worst = 1e300;
+            for (auto at = near.around().offset[v]; at < near.around().offset[v + 1]; ++at)
+                worst = std::min(worst, quality[near.around().tet[at]]);
+            if (worst < options.targetSine) order.emplace_back(worst, static_cast<std::int32_t>(v));
+        }
+        std::sort(order.begin(), order.end());
+        std::size_t done = 0, raised = 0;
+        for (const auto& [unused, v] : order) {
+            if (++done % 512 == 0) progress.check();
+            const double before = near.worst(v);
+            if (before >= options.targetSine) continue;
+            raised += near.raise(v, before) > before;
+        }
+        if (raised == 0) return;
+    }
+}
+
 class CreaseRepair {
   public:
     CreaseRepair(const shape::Shape& shape, TetComplex& c, double spacing, Progress& progress)
-        : shape_(shape), c_(c), a_(spacing), progress_(progress) {}
+        : shape_(shape), c_(c), a_(spacing), progress_(progress), touching_(touchingVertices(c)) {}
 
     CreaseReport run() {
         CreaseReport report;
@@ -244,7 +300,7 @@ class CreaseRepair {
         }
         std::sort(moves.begin(), moves.end(),
                   [](const Move& x, const Move& y) { return x.length != y.length ? x.length < y.length : x.v < y.v; });
-        Neighbourhood near(shape_, c_);
+        Neighbourhood near(shape_, c_, touching_);
         std::vector<Vec3> done;
         for (const Move& m : moves) {
             if (std::any_of(done.begin(), done.end(), [&](const Vec3& q) { return (q - m.p).norm() < 0.05 * a_; }))
@@ -264,7 +320,7 @@ class CreaseRepair {
     }
 
     void snap(double limit) {
-        Neighbourhood near(shape_, c_);
+        Neighbourhood near(shape_, c_, touching_);
         std::vector<Move> moves;
         for (const Crossing& x : crossings())
             for (int end = 0; end < 2; ++end) {
@@ -346,43 +402,19 @@ class CreaseRepair {
         }
     }
 
-    void polish() { improve(shape_, c_, {0.34, 2}, progress_); }
+    void polish() { improveAround(shape_, c_, {0.34, 2}, touching_, progress_); }
 
     const shape::Shape& shape_;
     TetComplex& c_;
     double a_;
     Progress& progress_;
+    std::vector<std::int32_t> touching_;
 };
 
 }  // namespace
 
 void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options, Progress& progress) {
-    Neighbourhood near(shape, complex);
-    const std::size_t n = complex.position.size();
-    std::vector<double> quality(complex.tets.size());
-    for (int pass = 0; pass < options.passes; ++pass) {
-        parallelFor(complex.tets.size(), [&](std::size_t e) {
-            const Tet& t = complex.tets[e];
-            quality[e] = minimumSine(complex.position[t[0]], complex.position[t[1]], complex.position[t[2]],
-                                     complex.position[t[3]]);
-        });
-        std::vector<std::pair<double, std::int32_t>> order;
-        for (std::size_t v = 0; v < n; ++v) {
-            double worst = 1e300;
-            for (auto at = near.around().offset[v]; at < near.around().offset[v + 1]; ++at)
-                worst = std::min(worst, quality[near.around().tet[at]]);
-            if (worst < options.targetSine) order.emplace_back(worst, static_cast<std::int32_t>(v));
-        }
-        std::sort(order.begin(), order.end());
-        std::size_t done = 0, raised = 0;
-        for (const auto& [unused, v] : order) {
-            if (++done % 512 == 0) progress.check();
-            const double before = near.worst(v);
-            if (before >= options.targetSine) continue;
-            raised += near.raise(v, before) > before;
-        }
-        if (raised == 0) return;
-    }
+    improveAround(shape, complex, options, touchingVertices(complex), progress);
 }
 
 CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress) {

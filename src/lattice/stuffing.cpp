@@ -309,8 +309,10 @@ class Lattice {
                 // thin walls: all on the boundary, kept when the middle is inside
                 Vec3 p[4];
                 for (int k = 0; k < 4; ++k) p[k] = cuts_[moved_[v[k]]].position;
-                const double v6 = tetVolume(p[0], p[1], p[2], p[3]);
-                const double sine = v6 > 0 ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
+                // one that the moves have turned over would lie across its neighbours
+                const bool positive = tetVolume(point(v[0]), point(v[1]), point(v[2]), point(v[3])) > 0;
+                const double sine =
+                    positive ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
                 if (sine > 0.10 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < 0)
                     emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
             }

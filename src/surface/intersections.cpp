@@ -114,16 +114,19 @@ std::array<Vec3, 3> corners(const TriMesh& m, std::int32_t t) {
 
 bool meet(const TriMesh& m, std::int32_t s, std::int32_t t) {
     const Triangle &a = m.triangle[s], &b = m.triangle[t];
+    // vertices in the same place count as one: where a surface touches itself in a point it has two there
+    const auto same = [&](std::int32_t v, std::int32_t w) { return v == w || m.position[v] == m.position[w]; };
     std::vector<std::int32_t> shared;
     for (auto v : a)
-        if (std::find(b.begin(), b.end(), v) != b.end()) shared.push_back(v);
+        for (auto w : b)
+            if (same(v, w)) shared.push_back(v);
     const auto ta = corners(m, s), tb = corners(m, t);
     if (shared.size() == 3) return true;
     if (shared.size() == 2) {
         // neighbours cut each other only when folded flat onto each other
         auto other = [&](const Triangle& k) {
             for (auto v : k)
-                if (v != shared[0] && v != shared[1]) return v;
+                if (!same(v, shared[0]) && !same(v, shared[1])) return v;
             return k[0];
         };
         const Vec3 &p = m.position[other(a)], &q = m.position[other(b)], &e = m.position[shared[0]],
@@ -136,7 +139,7 @@ bool meet(const TriMesh& m, std::int32_t s, std::int32_t t) {
         // the edges that do not hold the shared vertex
         auto opposite = [&](const Triangle& k, const std::array<Vec3, 3>& against) {
             for (int i = 0; i < 3; ++i)
-                if (k[i] == shared[0])
+                if (same(k[i], shared[0]))
                     return segmentMeets(m.position[k[(i + 1) % 3]], m.position[k[(i + 2) % 3]], against);
             return false;
         };

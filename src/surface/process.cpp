@@ -37,7 +37,10 @@ DraftFigures draftFigures(const TriMesh& mesh, const TriangleTree& tree, const V
     const double start = 1e-5 * box.diagonal();
     parallelFor(n, [&](std::size_t t) {
         const Face f = faceOf(mesh, t);
-        const Vec3 way = f.middle.dot(pull) >= parting ? pull : Vec3(-pull);
+        // a face in the parting plane leaves to the side that it looks to
+        const double height = f.middle.dot(pull) - parting;
+        const bool up = std::abs(height) < 1e-4 * box.diagonal() ? f.normal.dot(pull) >= 0 : height > 0;
+        const Vec3 way = up ? pull : Vec3(-pull);
         const double sine = f.normal.dot(way);
         d.angle[t] = static_cast<float>(std::asin(std::clamp(sine, -1.0, 1.0)) / degree);
         // faces that look back are in the mould's way unless they look straight at the parting plane's own side

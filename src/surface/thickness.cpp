@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
 
 #include "base/parallel.hpp"
@@ -48,7 +49,8 @@ std::optional<InscribedBall> inscribedBall(const TriangleTree& tree, const Vec3&
     b.separation = 0;
     for (int i = 0; i < 24; ++i) {
         b.centre = p - b.radius * outward;
-        const auto c = tree.closest(b.centre, b.radius * (1 - 1e-4), 1200);
+        // facets of a curved wall lie a little inside it: only what cuts in deeper than that limits the ball
+        const auto c = tree.closest(b.centre, b.radius * (1 - 1e-2), 1200);
         if (c.triangle < 0) break;  // nothing nearer than p itself
         const Vec3 d = p - c.point;
         const double across = d.dot(outward);
@@ -76,16 +78,18 @@ Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress&
     if (n == 0) return t;
     Box3 box;
     for (const Vec3& p : mesh.position) box.include(p);
-    const double most = 0.5 * box.size().minCoeff() + 1e-6;
+    const double most = 0.5 * box.diagonal() + 1e-6;
     // from the middles of triangles: their normals are right beside machined edges too
     const std::size_t step = std::max<std::size_t>(1, mesh.triangle.size() / 25000);
+    const std::vector<Vec3> normals = cornerNormals(mesh);
     std::vector<InscribedBall> ball(mesh.triangle.size() / step);
     parallelFor(ball.size(), [&](std::size_t f) {
         const Triangle& v = mesh.triangle[f * step];
         const Vec3 &a = mesh.position[v[0]], &b = mesh.position[v[1]], &c = mesh.position[v[2]];
-        const Vec3 across = (b - a).cross(c - a);
-        if (!(across.norm() > 1e-12)) return;
-        const auto found = inscribedBall(tree, (a + b + c) / 3, across.normalized(), most);
+        // smoothed normals, one an owner: those of single facets tilt by a degree, which shrinks balls in round walls
+        const Vec3 normal = normals[3 * f * step] + normals[3 * f * step + 1] + normals[3 * f * step + 2];
+        if (!(normal.norm() > 1e-12)) return;
+        const auto found = inscribedBall(tree, (a + b + c) / 3, normal.normalized(), most);
         if (found && found->separation >= wallSeparation) ball[f] = *found;
     });
     progress.check();
@@ -127,10 +131,6 @@ Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress&
                     bin.resize(left);
                 }
     }
-    if (!order.empty()) {
-        t.least = 2 * ball[order.back()].radius;
-        t.leastAt = ball[order.back()].centre;
-    }
     // what no wall ball holds takes its neighbours' value, layer by layer
     for (int round = 0; round < 200; ++round) {
         std::vector<std::pair<std::int32_t, float>> found;
@@ -142,6 +142,12 @@ Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress&
             }
         if (found.empty()) break;
         for (const auto& [v, value] : found) t.value[v] = std::max(t.value[v], value);
+    }
+    t.least = areaQuantile(mesh, t.value, 0.001);
+    float nearest = std::numeric_limits<float>::max();
+    for (std::size_t v = 0; v < n; ++v) {
+        const float off = std::abs(t.value[v] - static_cast<float>(t.least));
+        if (off < nearest) nearest = off, t.leastAt = mesh.position[v];
     }
     t.low5 = areaQuantile(mesh, t.value, 0.05);
     t.median = areaQuantile(mesh, t.value, 0.5);

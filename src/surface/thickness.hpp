@@ -27,8 +27,8 @@ std::optional<InscribedBall> inscribedBall(const TriangleTree& tree, const Vec3&
 /// Thickness of walls: balls that touch at edges only (separation below 110 degrees) measure no wall.
 struct Thickness {
     std::vector<float> value;     ///< [vertices] diameter of the largest wall ball that holds the vertex, mm
-    double least = 0;             ///< smallest wall, mm; 0 when there is none
-    Vec3 leastAt = Vec3::Zero();  ///< in the middle of that wall
+    double least = 0;             ///< thinnest wall, mm: a thousandth of the area is thinner (feather edges)
+    Vec3 leastAt = Vec3::Zero();  ///< a vertex of that wall
     double low5 = 0, median = 0;  ///< 5 % and half of the area are thinner, mm
 };
 

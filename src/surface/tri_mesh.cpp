@@ -66,19 +66,24 @@ Measures measure(const TriMesh& mesh) {
 }
 
 std::vector<Vec3> cornerNormals(const TriMesh& mesh) {
-    std::vector<std::vector<std::int32_t>> around(mesh.position.size());
+    std::vector<std::int32_t> offset(mesh.position.size() + 1, 0), around(3 * mesh.triangle.size());
     std::vector<Vec3> face(mesh.triangle.size());
     for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
         const Triangle& v = mesh.triangle[t];
         face[t] = (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]);
-        for (auto w : v) around[w].push_back(static_cast<std::int32_t>(t));
+        for (auto w : v) ++offset[w + 1];
     }
+    std::partial_sum(offset.begin(), offset.end(), offset.begin());
+    std::vector<std::int32_t> next(offset.begin(), offset.end() - 1);
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
+        for (auto w : mesh.triangle[t]) around[next[w]++] = static_cast<std::int32_t>(t);
     std::vector<Vec3> normal(mesh.triangle.size() * 3);
     for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
         const Vec3 own = face[t].normalized();
         for (int k = 0; k < 3; ++k) {
             Vec3 sum = Vec3::Zero();
-            for (auto s : around[mesh.triangle[t][k]]) {
+            for (auto at = offset[mesh.triangle[t][k]]; at < offset[mesh.triangle[t][k] + 1]; ++at) {
+                const auto s = around[at];
                 const bool sameOwner = mesh.owner.empty() || mesh.owner[s] == mesh.owner[t];
                 if (sameOwner || face[s].normalized().dot(own) > 0.87) sum += face[s];
             }
