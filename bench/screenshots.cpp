@@ -62,7 +62,9 @@ int main(int argc, char** argv) {
     w.findChild<QPushButton*>("showOverhangs")->click();
     settle(w);
     w.dossier().ensureVisible(0, 5000);
+    w.view().look(Vec3(-0.6, 0.75, 0.75));  // from below, where the overhangs are
     shot("overhangs");
+    w.view().look(Vec3(-0.75, 0.75, -0.62));
     w.findChild<QPushButton*>("showOverhangs")->click();
     auto choose = [&](const char* name, int index) {
         auto* box = w.findChild<QComboBox*>(name);

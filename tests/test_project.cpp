@@ -163,6 +163,44 @@ class TestProject : public QObject {
             QVERIFY(s.deviationRms < 0.25 * 1.25);
         }
     }
+    /// Every demo field in every format that it comes in: the same surface, within half a cell.
+    void demoFieldsGiveTheSameSurfaceInAllFormats_data() {
+        QTest::addColumn<QString>("part");
+        QTest::addColumn<QStringList>("files");
+        QTest::newRow("tether yoke") << "tether-yoke" << QStringList{"tether-yoke.vti", "tether-yoke.npy"};
+        QTest::newRow("mast foot") << "sensor-mast-foot" << QStringList{"sensor-mast-foot.vti", "sensor-mast-foot.npy"};
+        QTest::newRow("rocker plate") << "rocker-plate"
+                                      << QStringList{"rocker-plate.vti", "rocker-plate.npy", "rocker-plate.vtu"};
+    }
+    void demoFieldsGiveTheSameSurfaceInAllFormats() {
+        QFETCH(QString, part);
+        QFETCH(QStringList, files);
+        const std::string folder = ESCULTURA_DEMO "/";
+        const Part p = readPart(folder + part.toStdString() + ".json");
+        Progress progress;
+        field::DensityField grid = exchange::readField({folder + files[0].toStdString()});
+        SurfaceResult first;
+        for (const QString& file : files) {
+            exchange::FieldSource source{folder + file.toStdString()};
+            source.origin = grid.origin;
+            source.spacing = grid.spacing;
+            const field::DensityField f = exchange::readField(source, p.designSpace, progress);
+            Recipe r = defaultRecipe(p, f);
+            r.surfaceSpacing = 1.2 * f.spacing.minCoeff();
+            const SurfaceResult s = evaluateSurface(p, prepareField(p, f), r, progress);
+            if (file == files[0]) {
+                first = s;
+                continue;
+            }
+            const surface::TriangleTree tree(first.mesh);
+            double largest = 0;
+            for (const Vec3& v : s.mesh.position) largest = std::max(largest, tree.distance(v));
+            qInfo("%s against %s: largest distance %.2e mm, volume %+.2e %%", qPrintable(file), qPrintable(files[0]),
+                  largest, 100 * (s.measures.volume / first.measures.volume - 1));
+            QVERIFY2(largest < 0.5 * f.spacing.minCoeff(), qPrintable(QString::number(largest)));
+            QCOMPARE(s.measures.genus, first.measures.genus);
+        }
+    }
     void freshnessFollowsTheRecipe() {
         Project p = lever();
         const Recipe old = p.current().recipe;

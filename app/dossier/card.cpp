@@ -134,9 +134,10 @@ void Card::mousePressEvent(QMouseEvent* e) {
 }
 
 void Card::keyPressEvent(QKeyEvent* e) {
-    if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
+    const bool isToggle = e->key() == Qt::Key_Return || e->key() == Qt::Key_Space;
+    if (isToggle && hasFocus())
         emit headerClicked();
-    else
+    else if (!isToggle)  // Return in a field of the card is the field's own
         QFrame::keyPressEvent(e);
 }
 

@@ -1,0 +1,243 @@
+#include <QCheckBox>
+#include <QComboBox>
+#include <QDialog>
+#include <QPushButton>
+#include <fstream>
+
+#include "exchange/body_files.hpp"
+#include "exchange/writers.hpp"
+#include "made_up_part.hpp"
+#include "surface/extract.hpp"
+#include "theme/theme.hpp"
+#include "window_driver.hpp"
+
+using namespace escultura;
+using namespace escultura::app;
+using project::Stage;
+
+/// Fields, interfaces and the surface's maps, driven with mouse and keyboard in the real window.
+class TestGeometryWindow : public QObject, public WindowDriver {
+    Q_OBJECT
+
+    void click(const char* button) {
+        auto* b = find<QPushButton>(button);
+        QVERIFY2(b->isEnabled(), button);
+        QTest::mouseClick(b, Qt::LeftButton);
+    }
+    void choose(const char* name, int index) {
+        auto* box = find<QComboBox>(name);
+        box->setCurrentIndex(index);
+        emit box->activated(index);
+    }
+    const project::Part& part() const { return w_->session().project().part; }
+    void showInterfaces() {
+        w_->viewBar().drawerButton()->setChecked(true);
+        w_->drawer().setCurrentWidget(&w_->drawer().interfaces());
+        QTest::qWait(50);
+    }
+    /// A block of the lever's size with a bore of 12 mm where the part has no interface.
+    std::string writeOriginal() const {
+        using shape::Primitive;
+        shape::MachinedSolid s(nullptr, {Vec3(-1, -1, -1), Vec3(81, 31, 16)});
+        const Vec3 high(80, 30, 15);
+        for (int a = 0; a < 3; ++a) {
+            s.addInside({Primitive::Kind::plane, Vec3::Zero(), -Vec3::Unit(a)});
+            s.addInside({Primitive::Kind::plane, high, Vec3::Unit(a)});
+        }
+        s.addCut({{Primitive::Kind::cylinder, Vec3(40, 15, 0), Vec3::UnitZ(), 6}});
+        Progress progress;
+        const std::string path = (dir_.path() + "/original.stl").toStdString();
+        exchange::writeStl(path, surface::extractSurface(s, 2, true, progress), "original");
+        return path;
+    }
+
+  private slots:
+    void initTestCase() { theme::apply(*qApp); }
+    void init() {
+        w_ = std::make_unique<MainWindow>();
+        w_->setProperty("neverAsk", true);
+        w_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
+        QApplication::setActiveWindow(w_.get());
+        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
+        QVERIFY(settle());
+    }
+    void cleanup() {
+        if (w_) w_->close();
+        w_.reset();
+    }
+
+    void aTypedShareIsSolvedForAndUndone() {
+        w_->dossier().openCard(Stage::field);
+        const double before = w_->session().recipe().threshold;
+        const auto f = w_->session().project().field();
+        const double share = f->keptVolume->volume(0.7) / f->designVolume;
+        type(find<QLineEdit>("wantedShare"), QString::number(100 * share - 0.01, 'f', 4));
+        QVERIFY(std::abs(f->keptVolume->volume(w_->session().recipe().threshold) / f->designVolume - share) < 0.002);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(w_->session().recipe().threshold, before);
+        QVERIFY(find<QLabel>("fieldFigures")->text().contains("Grey share"));
+    }
+
+    void twoFieldsAreCombinedAndCompared() {
+        // a second field: the lever's density scaled, as a table of points
+        field::DensityField other = made_up::leverField();
+        const std::string path = (dir_.path() + "/other.csv").toStdString();
+        std::ofstream out(path);
+        out << "x,y,z,density\n";
+        for (std::size_t c = 0; c < other.count(); ++c) {
+            const Vec3 p = other.centre(c);
+            out << p[0] << ',' << p[1] << ',' << p[2] << ',' << 0.5 * other.density[c] << '\n';
+        }
+        out.close();
+        w_->dossier().openCard(Stage::field);
+        w_->addField(QString::fromStdString(path));
+        QVERIFY(settle());
+        auto* dialog = w_->findChild<QDialog*>("fieldDialog");
+        QVERIFY(dialog);
+        QVERIFY(dialog->findChild<QComboBox*>("fieldArray")->currentText().contains("0 to 0.5"));
+        QTest::mouseClick(dialog->findChild<QPushButton*>("acceptField"), Qt::LeftButton);
+        QVERIFY(settle());
+        QCOMPARE(part().fields.size(), std::size_t(2));
+        QCOMPARE(w_->session().recipe().field.which, 1);
+        const auto alone = w_->session().project().field();
+        QVERIFY(alone && alone->keptVolume->volume(0.6) == 0);  // half the density: nothing that high
+        choose("fieldChoice", 2);                               // the maximum of both is the first again
+        QVERIFY(settle());
+        const auto most = w_->session().project().field();
+        QVERIFY(most->field.source.rfind("maximum of", 0) == 0);
+        choose("fieldChoice", 3);
+        QVERIFY(settle());
+        const auto mean = w_->session().project().field();
+        for (std::size_t c = 0; c < other.count(); ++c) {
+            QVERIFY(std::abs(most->field.density[c] - other.density[c]) < 1e-5f);
+            QVERIFY(std::abs(mean->field.density[c] - 0.75f * other.density[c]) < 1e-5f);
+        }
+        choose("fieldChoice", 4);
+        QVERIFY(settle());
+        type(find<QLineEdit>("fieldWeights"), "0.2, 0.4");
+        QVERIFY(settle());
+        QVERIFY(std::abs(w_->session().project().field()->field.density[0] - 0.4f * other.density[0]) < 1e-5f);
+        // as alternatives: a variant each, compared in two colours
+        click("newVariant");
+        choose("fieldChoice", 0);
+        QVERIFY(settle());
+        choose("compareWith", 1);
+        QVERIFY2(find<QLabel>("comparisonFigures")->text().contains("Overlap"),
+                 qPrintable(find<QLabel>("comparisonFigures")->text() + find<QComboBox>("compareWith")->currentText()));
+        QCOMPARE(w_->viewBar().options().show, report::Show::comparison);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+    }
+
+    void aBoreIsMadeByPickingItOnAnImportedBody() {
+        const std::size_t before = part().interfaces.size();
+        w_->useBody(QString::fromStdString(writeOriginal()), "original");
+        QVERIFY(settle());
+        QVERIFY(part().original.has_value());
+        showInterfaces();
+        click("pickFace");
+        QVERIFY(settle());
+        w_->view().fit();
+        // the far wall of the bore, seen from the corner
+        const QPointF at = w_->view().placeOf(Vec3(40 - 4.2, 15 + 4.2, 12));
+        QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, at.toPoint());
+        const QString words = find<QLabel>("pickedWords")->text();
+        QVERIFY2(words.contains("Bore of Ø 12"), qPrintable(words));
+        QVERIFY(words.contains("off by"));
+        type(find<QLineEdit>("newInterfaceDiameter"), "12.5");
+        type(find<QLineEdit>("newInterfaceRing"), "20");
+        click("createInterface");
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before + 1);
+        const project::Interface& i = part().interfaces.back();
+        QCOMPARE(i.boreDiameter, 12.5);
+        QVERIFY(std::hypot(i.origin[0] - 40, i.origin[1] - 15) < 0.02);
+        QVERIFY(std::abs(i.length - 15) < 0.11 && std::abs(std::abs(i.axis[2]) - 1) < 1e-9);
+        QVERIFY(w_->session().project().field());  // read again with the new interface
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before);
+    }
+
+    void movingAnInterfaceMakesWhatDependsOnItOutOfDate() {
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        QVERIFY(w_->session().freshness(Stage::surface) == Freshness::fresh);
+        showInterfaces();
+        auto* table = find<QTableWidget>("interfaceTable");
+        table->setCurrentCell(1, 0);
+        QTest::qWait(50);
+        const Vec3 origin = part().interfaces[1].origin;
+        const QPoint from = w_->view().placeOf(origin).toPoint();
+        QTest::mousePress(&w_->view(), Qt::LeftButton, {}, from);
+        for (int step = 1; step <= 4; ++step) {
+            QMouseEvent move(QEvent::MouseMove, from + QPoint(2 * step, 0),
+                             w_->view().mapToGlobal(from + QPoint(2 * step, 0)), Qt::NoButton, Qt::LeftButton,
+                             Qt::NoModifier);
+            QApplication::sendEvent(&w_->view(), &move);
+        }
+        QTest::mouseRelease(&w_->view(), Qt::LeftButton, {}, from + QPoint(8, 0));
+        QVERIFY(settle());
+        QVERIFY((part().interfaces[1].origin - origin).norm() > 0.2);
+        QVERIFY(w_->session().freshness(Stage::surface) == Freshness::outOfDate);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        QVERIFY((part().interfaces[1].origin - origin).norm() < 1e-12);
+        QVERIFY(w_->session().freshness(Stage::surface) == Freshness::fresh);
+        // typed into the table, with a unit; nonsense is refused and changes nothing
+        table->item(1, 7)->setText("0.35 in");
+        QVERIFY(settle());
+        QVERIFY(std::abs(part().interfaces[1].boreDiameter - 8.89) < 1e-9);
+        table->item(1, 7)->setText("much");
+        QVERIFY(find<QLabel>("error")->isVisible());
+        QVERIFY(std::abs(part().interfaces[1].boreDiameter - 8.89) < 1e-9);
+        // one that a load acts on stays
+        click("removeInterface");
+        QVERIFY(find<QLabel>("error")->text().contains("in use"));
+    }
+
+    void mapsAndFiguresOfTheSurface() {
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        w_->dossier().openCard(Stage::surface);
+        click("showThickness");
+        QCOMPARE(w_->viewBar().options().show, report::Show::thickness);
+        emit find<QLabel>("surfaceFigures")->linkActivated("deviation");  // the figure leads to its place
+        QCOMPARE(w_->viewBar().options().show, report::Show::deviation);
+        click("showOverhangs");
+        QVERIFY(settle());
+        QVERIFY(w_->session().project().process(w_->session().recipe()));
+        QVERIFY(find<QLabel>("printingFigures")->text().contains("Support volume"));
+        QVERIFY(find<QLabel>("castingFigures")->text().contains("undercut"));
+        click("bestDirection");
+        QVERIFY(settle());
+        const auto p = w_->session().project().process(w_->session().recipe());
+        QVERIFY(p && p->overhang.supportVolume <= p->directions.front().supportVolume * 1.000001 + 1e-9);
+        // what changes the shape makes the surface out of date; what is only measured does not
+        QVERIFY(w_->session().freshness(Stage::surface) == Freshness::fresh);
+        QTest::mouseClick(find<QCheckBox>("addDraft"), Qt::LeftButton, {}, QPoint(10, 8));
+        QVERIFY(w_->session().recipe().draft.add);
+        QVERIFY(w_->session().freshness(Stage::surface) == Freshness::outOfDate);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        // original, surface and field together, cut open
+        choose("beside", 4);
+        QVERIFY(settle());
+        choose("section", 2);
+        const auto o = w_->viewBar().options();
+        QVERIFY(o.fieldGhost && o.original == report::SceneOptions::Beside::ghost && o.section.on);
+        // every format is written
+        for (const char* ending : {"stl", "3mf", "obj", "ply"}) {
+            const QString path = dir_.path() + "/out." + ending;
+            w_->exportTo(path);
+            QVERIFY(settle());
+            QVERIFY2(QFileInfo(path).size() > 10000, ending);
+        }
+        const auto back = surface::measure(exchange::readBody((dir_.path() + "/out.ply").toStdString()));
+        QVERIFY(std::abs(back.volume / w_->session().lastKnown().surface->measures.volume - 1) < 1e-9);
+    }
+};
+
+QTEST_MAIN(TestGeometryWindow)
+#include "test_geometry_window.moc"
