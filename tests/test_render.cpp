@@ -62,7 +62,7 @@ class TestRender : public QObject {
         for (double v : {0.2, 1.5, 3.0, 5.5}) QVERIFY(std::abs(s.valueAt(s.position(v)) - v) < 1e-12);
     }
     void rampsGetDarkerEvenly() {
-        for (Ramp ramp : {Ramp::stress, Ramp::displacement, Ramp::deviation}) {
+        for (Ramp ramp : {Ramp::stress, Ramp::displacement}) {
             ColourScale s;
             s.ramp = ramp;
             double last = 1e9;
@@ -73,6 +73,19 @@ class TestRender : public QObject {
                 last = light;
             }
         }
+    }
+    void deviationIsTwoSidedAboutZero() {
+        ColourScale s;
+        s.ramp = Ramp::deviation;
+        s.low = -2, s.high = 2;
+        const Colour below = s.colour(-1.5), zero = s.colour(0), above = s.colour(1.5);
+        QVERIFY(below.b > below.r + 20 && above.r > above.b + 60);
+        QVERIFY(zero.r > 230 && zero.b > 200);
+        auto light = [&](double v) {
+            const Colour c = s.colour(v);
+            return 0.2126 * c.r + 0.7152 * c.g + 0.0722 * c.b;
+        };
+        for (double v = 0; v < 1.9; v += 0.1) QVERIFY(light(v + 0.1) < light(v) && light(-v - 0.1) < light(-v));
     }
     void bandsAreSteps() {
         ColourScale s;

@@ -601,7 +601,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         scene->caption = "Draft";
         scene->captionDetail = "below the wanted angle and undercuts in clay";
         scene->arrows.push_back(
-            {scene->bounds.centre() + 0.62 * scene->bounds.diagonal() * recipe.draft.pull.normalized(),
+            {scene->bounds.centre() + 0.4 * scene->bounds.diagonal() * recipe.draft.pull.normalized(),
              recipe.draft.pull.normalized(), 0.12 * scene->bounds.diagonal(), teal});
     } else if (o.show == Show::overhang && surface && inputs.process &&
                inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
@@ -609,7 +609,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         scene->caption = "Overhangs";
         scene->captionDetail = "in clay: needs support";
         scene->arrows.push_back(
-            {scene->bounds.centre() + 0.62 * scene->bounds.diagonal() * recipe.printing.up.normalized(),
+            {scene->bounds.centre() + 0.4 * scene->bounds.diagonal() * recipe.printing.up.normalized(),
              recipe.printing.up.normalized(), 0.12 * scene->bounds.diagonal(), teal});
     } else if (o.show == Show::comparison && o.compareWith >= 0 &&
                o.compareWith < static_cast<int>(project.variants.size()) && field &&
