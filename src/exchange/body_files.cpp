@@ -11,6 +11,7 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "exchange/step_reader.hpp"
 #include "exchange/vtk_data.hpp"
 #include "exchange/writers.hpp"
@@ -227,33 +228,16 @@ std::string number(double v) {
     return {text, end};
 }
 
-std::string escaped(const std::string& text) {
-    std::string out;
-    for (char c : text) {
-        if (c == '&')
-            out += "&amp;";
-        else if (c == '<')
-            out += "&lt;";
-        else if (c == '>')
-            out += "&gt;";
-        else if (c == '"')
-            out += "&quot;";
-        else
-            out += c;
-    }
-    return out;
-}
-
 std::string model3mf(const TriMesh& mesh, const BodyText& text) {
     std::string xml =
         "<?xml version=\"1.0\" encoding=\"UTF-8\"?>\n"
         "<model unit=\"millimeter\" xml:lang=\"en-US\" "
         "xmlns=\"http://schemas.microsoft.com/3dmanufacturing/core/2015/02\">\n"
         " <metadata name=\"Title\">" +
-        escaped(text.title) +
+        escapedMarkup(text.title) +
         "</metadata>\n <metadata name=\"Application\">Escultura</metadata>\n"
         " <resources>\n  <object id=\"1\" type=\"model\" name=\"" +
-        escaped(text.title) + "\">\n   <mesh>\n    <vertices>\n";
+        escapedMarkup(text.title) + "\">\n   <mesh>\n    <vertices>\n";
     for (const Vec3& p : mesh.position)
         xml += "     <vertex x=\"" + number(p[0]) + "\" y=\"" + number(p[1]) + "\" z=\"" + number(p[2]) + "\"/>\n";
     xml += "    </vertices>\n    <triangles>\n";

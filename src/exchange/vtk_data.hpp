@@ -3,6 +3,9 @@
 /// size before memory is taken. Own readers, because the library's do not survive damaged files.
 
 #pragma once
+#include <algorithm>
+#include <cstring>
+
 #include "exchange/field_file.hpp"
 
 namespace escultura::exchange {
@@ -25,6 +28,17 @@ struct VtkGrid {
 
 /// Checks the grid and turns it to a field. @throws InputError naming element, node or array
 LoadedField loadVtkGrid(const VtkGrid& grid, const std::string& path, const std::string& format);
+
+/// One number of a file's bytes. @param swap  whether its byte order is not this machine's
+template <class T>
+double numberAt(const char* p, bool swap) {
+    char raw[sizeof(T)];
+    std::memcpy(raw, p, sizeof(T));
+    if (swap) std::reverse(raw, raw + sizeof(T));
+    T v;
+    std::memcpy(&v, raw, sizeof(T));
+    return static_cast<double>(v);
+}
 
 /// A file's bytes. @throws InputError
 std::string readBytes(const std::string& path);

@@ -10,14 +10,10 @@
 namespace escultura::exchange {
 namespace {
 
+/// Binary numbers are big-endian.
 template <class T>
 double bigEndian(const char* p) {
-    char raw[sizeof(T)];
-    std::memcpy(raw, p, sizeof(T));
-    if (std::endian::native == std::endian::little) std::reverse(raw, raw + sizeof(T));
-    T v;
-    std::memcpy(&v, raw, sizeof(T));
-    return static_cast<double>(v);
+    return numberAt<T>(p, std::endian::native == std::endian::little);
 }
 
 struct NumberType {

@@ -179,16 +179,6 @@ class ByteStream {
     std::string pending_;
 };
 
-template <class T>
-double numberAt(const char* p, bool swap) {
-    char raw[sizeof(T)];
-    std::memcpy(raw, p, sizeof(T));
-    if (swap) std::reverse(raw, raw + sizeof(T));
-    T v;
-    std::memcpy(&v, raw, sizeof(T));
-    return static_cast<double>(v);
-}
-
 struct NumberType {
     const char* name;
     std::size_t size;

@@ -34,12 +34,10 @@ void addBox(const Box3& b, render::Scene& scene) {
     scene.lines.push_back(std::move(lines));
 }
 
-/// Edges at which the owner changes and the faces meet at an angle.
-void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
+/// Edges whose two triangles are told apart by `isEdge(first, second, cosine between their normals)`.
+template <class IsEdge>
+void addEdges(const surface::TriMesh& mesh, render::Lines lines, const IsEdge& isEdge, render::Scene& scene) {
     std::map<std::pair<std::int32_t, std::int32_t>, std::size_t> first;
-    render::Lines lines;
-    lines.colour = edgeInk;
-    lines.width = 1.3;
     auto normal = [&](std::size_t t) {
         const Triangle& v = mesh.triangle[t];
         return Vec3(
@@ -49,11 +47,19 @@ void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
         for (int k = 0; k < 3; ++k) {
             const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
             const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, t);
-            if (isNew || mesh.owner[at->second] == mesh.owner[t] || normal(at->second).dot(normal(t)) > 0.87) continue;
+            if (isNew || !isEdge(at->second, t, normal(at->second).dot(normal(t)))) continue;
             lines.position.push_back(mesh.position[a]);
             lines.position.push_back(mesh.position[b]);
         }
     scene.lines.push_back(std::move(lines));
+}
+
+/// Edges at which the owner changes and the faces meet at an angle.
+void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
+    addEdges(
+        mesh, {{}, edgeInk, 1.3},
+        [&](std::size_t s, std::size_t t, double cosine) { return mesh.owner[s] != mesh.owner[t] && cosine <= 0.87; },
+        scene);
 }
 
 /// How much of the interfaces' tint a point of a machined surface gets: 1 on a named face, fading to 0 across the rim
@@ -236,23 +242,9 @@ void addBeside(const surface::TriMesh& mesh, SceneOptions::Beside how, render::S
         scene.meshes.push_back(std::move(m));
     }
     if (how == SceneOptions::Beside::nothing) return;
-    render::Lines lines;
-    lines.colour = {0x7C, 0x8A, 0x88};
-    std::map<std::pair<std::int32_t, std::int32_t>, std::size_t> first;
-    auto normal = [&](std::size_t t) {
-        const Triangle& v = mesh.triangle[t];
-        return Vec3(
-            (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]).normalized());
-    };
-    for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
-        for (int k = 0; k < 3; ++k) {
-            const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
-            const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, t);
-            if (isNew || normal(at->second).dot(normal(t)) > 0.8) continue;
-            lines.position.push_back(mesh.position[a]);
-            lines.position.push_back(mesh.position[b]);
-        }
-    scene.lines.push_back(std::move(lines));
+    addEdges(
+        mesh, {{}, {0x7C, 0x8A, 0x88}, 1}, [](std::size_t, std::size_t, double cosine) { return cosine <= 0.8; },
+        scene);
 }
 
 Vec3 facePlace(const Interface& i, const std::string& face) {

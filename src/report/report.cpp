@@ -16,6 +16,7 @@
 #include "base/digest.hpp"
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "exchange/writers.hpp"
 #include "render/overlay.hpp"
 #include "report/part_scene.hpp"
@@ -25,23 +26,6 @@ namespace {
 
 using namespace escultura::project;
 namespace fs = std::filesystem;
-
-std::string escaped(const std::string& text) {
-    std::string out;
-    for (char c : text) {
-        if (c == '&')
-            out += "&amp;";
-        else if (c == '<')
-            out += "&lt;";
-        else if (c == '>')
-            out += "&gt;";
-        else if (c == '"')
-            out += "&quot;";
-        else
-            out += c;
-    }
-    return out;
-}
 
 std::string num(double v, int digits = 4) {
     return formatNumber(v, digits);
@@ -57,23 +41,23 @@ std::string vec(const Vec3& v, int digits = 4) {
 class Html {
   public:
     void heading(int number, const std::string& title) {
-        out_ += "<h2>" + std::to_string(number) + "&nbsp; " + escaped(title) + "</h2>\n";
+        out_ += "<h2>" + std::to_string(number) + "&nbsp; " + escapedMarkup(title) + "</h2>\n";
     }
-    void paragraph(const std::string& text) { out_ += "<p>" + escaped(text) + "</p>\n"; }
+    void paragraph(const std::string& text) { out_ += "<p>" + escapedMarkup(text) + "</p>\n"; }
     void table(const std::vector<std::string>& head, const std::vector<std::vector<std::string>>& rows) {
         out_ += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
-        for (const auto& h : head) out_ += "<th align=\"left\">" + escaped(h) + "</th>";
+        for (const auto& h : head) out_ += "<th align=\"left\">" + escapedMarkup(h) + "</th>";
         out_ += "</tr></thead>\n";
         for (const auto& row : rows) {
             out_ += "<tr>";
-            for (const auto& cell : row) out_ += "<td>" + escaped(cell) + "</td>";
+            for (const auto& cell : row) out_ += "<td>" + escapedMarkup(cell) + "</td>";
             out_ += "</tr>\n";
         }
         out_ += "</table>\n";
     }
     void picture(const std::string& name, const std::string& caption) {
-        out_ += "<p class=\"picture\"><img src=\"pictures/" + name + ".png\" width=\"640\" alt=\"" + escaped(caption) +
-                "\"/><br/><small>" + escaped(caption) + "</small></p>\n";
+        out_ += "<p class=\"picture\"><img src=\"pictures/" + name + ".png\" width=\"640\" alt=\"" +
+                escapedMarkup(caption) + "\"/><br/><small>" + escapedMarkup(caption) + "</small></p>\n";
     }
     void raw(const std::string& html) { out_ += html; }
     const std::string& text() const { return out_; }
@@ -253,7 +237,7 @@ void releaseChapter(Html& h, const Project& p, const Variant& v) {
     } else {
         h.paragraph("Not open for release:");
         h.raw("<ul>");
-        for (const auto& b : blockers) h.raw("<li>" + escaped(b) + "</li>");
+        for (const auto& b : blockers) h.raw("<li>" + escapedMarkup(b) + "</li>");
         h.raw("</ul>\n");
     }
     reason(h, v, Stage::release);
@@ -364,10 +348,10 @@ std::vector<exchange::NodalArray> resultArrays(const Project& p, const CheckResu
 
 std::string reportHtml(const Project& project, const Variant& variant, const std::vector<std::string>& pictures) {
     Html h;
-    h.raw("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" + escaped(project.part.name) +
-          "</title><style>" + styleSheet + "</style></head><body>\n");
-    h.raw("<h1>" + escaped(project.part.name) + "</h1><p>Static stress check, variant " + escaped(variant.name) +
-          ". Written by Escultura.</p>\n");
+    h.raw("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
+          escapedMarkup(project.part.name) + "</title><style>" + styleSheet + "</style></head><body>\n");
+    h.raw("<h1>" + escapedMarkup(project.part.name) + "</h1><p>Static stress check, variant " +
+          escapedMarkup(variant.name) + ". Written by Escultura.</p>\n");
     dutyChapter(h, project, variant);
     geometryChapters(h, project, variant, pictures);
     checkChapters(h, project, variant, pictures);
