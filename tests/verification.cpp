@@ -41,7 +41,7 @@ Answer solveOne(const mesh::TetMesh& m, const Material& material, const std::vec
 
 void hold(std::vector<Constraint>& c, const std::vector<std::int32_t>& nodes, std::initializer_list<int> components) {
     for (auto n : nodes)
-        for (int k : components) c.push_back({n, static_cast<std::int8_t>(k), 0});
+        for (int k : components) c.push_back({n, k, 0});
 }
 
 NodalForces noForces(const mesh::TetMesh& m) {
@@ -118,7 +118,7 @@ double polynomialError(const mesh::TetMesh& m, int degree) {
     std::vector<Constraint> constraints;
     for (std::size_t n = 0; n < m.position.size(); ++n)
         if (onBoundary[n])
-            for (std::int8_t k = 0; k < 3; ++k)
+            for (int k = 0; k < 3; ++k)
                 constraints.push_back({static_cast<std::int32_t>(n), k, u(m.position[n])[k]});
     NodalForces forces = noForces(m);
     addBodyForce(m, body, forces);
@@ -323,7 +323,7 @@ std::vector<Row> thickEllipticPlate() {
     auto holdOnce = [&](const std::vector<std::int32_t>& nodes, std::initializer_list<int> components) {
         for (auto n : nodes)
             for (int k : components)
-                if (held.try_emplace({n, k}, true).second) c.push_back({n, static_cast<std::int8_t>(k), 0});
+                if (held.try_emplace({n, k}, true).second) c.push_back({n, k, 0});
     };
     holdOnce(nodesWhere(m, [](const Vec3& x) { return std::abs(x[1]) < 1e-6; }), {1});
     holdOnce(nodesWhere(m, [](const Vec3& x) { return std::abs(x[0]) < 1e-6; }), {0});

@@ -16,8 +16,12 @@ class Progress {
     /// Called with the name of the step and the share done (0 to 1); may be empty.
     using Listener = std::function<void(const std::string& step, double share)>;
 
+    /// Called with points of a curve, such as "residual" over the iterations; may be empty.
+    using Recorder = std::function<void(const std::string& curve, double x, double y)>;
+
     Progress() = default;
-    explicit Progress(Listener listener) : listener_(std::move(listener)) {}
+    explicit Progress(Listener listener, Recorder recorder = {})
+        : listener_(std::move(listener)), recorder_(std::move(recorder)) {}
     Progress(const Progress&) = delete;
     Progress& operator=(const Progress&) = delete;
 
@@ -31,11 +35,17 @@ class Progress {
     void check() const {
         if (cancelled_.load(std::memory_order_relaxed)) throw Cancelled();
     }
+    /// Reports one point of a curve. @throws Cancelled when cancel() was called
+    void record(const std::string& curve, double x, double y) {
+        check();
+        if (recorder_) recorder_(curve, x, y);
+    }
     void cancel() { cancelled_ = true; }
     bool isCancelled() const { return cancelled_.load(std::memory_order_relaxed); }
 
   private:
     Listener listener_;
+    Recorder recorder_;
     std::atomic<bool> cancelled_{false};
 };
 

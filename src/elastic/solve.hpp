@@ -1,21 +1,16 @@
 /// @file elastic/solve.hpp
-/// Linear static solution: assembly, supports, one factorisation for all load cases, reactions and equilibrium.
+/// Linear static solution: supports, one set-up for all load cases, reactions and equilibrium.
 
 #pragma once
 #include <string>
 #include <vector>
 
+#include "elastic/direct.hpp"
 #include "elastic/loads.hpp"
 #include "elastic/material.hpp"
+#include "elastic/supports.hpp"
 
 namespace escultura::elastic {
-
-/// One displacement component of one node is given, mm.
-struct Constraint {
-    std::int32_t node;
-    std::int8_t component;  ///< 0, 1, 2: x, y, z
-    double value = 0;
-};
 
 /// Displacements and reactions of one load case.
 struct CaseSolution {
@@ -25,27 +20,38 @@ struct CaseSolution {
     double equilibriumError = 0;     ///< |applied + reactions| over |applied|, force and moment, the larger
     double residual = 0;             ///< |K u - f| over |f| on the free unknowns
     double strainEnergy = 0;         ///< N mm
+    int iterations = 0;              ///< of conjugate gradients; 0: solved directly
+};
+
+enum class Method { automatic, direct, multigrid };
+
+struct SolveOptions {
+    Method method = Method::automatic;
+    double tolerance = 1e-8;         ///< relative residual at which conjugate gradients stop
+    int iterationLimit = 150;
+    double memoryLimit = 8e9;        ///< of a direct factor, bytes
+    double directMemory = 2e9;       ///< automatic: a larger predicted factor goes to multigrid, bytes
+    std::size_t directUnknowns = 350000;  ///< automatic: more unknowns go to multigrid unasked
+    double gridFactor = 1.25;        ///< first background grid's spacing over the local corner spacing
+    int smootherDegree = 4;
 };
 
 struct Solution {
     std::size_t unknowns = 0;
-    std::string solver;  ///< what solved it, in words
-    double factorNonzeros = 0;
+    std::string solver;  ///< what solved it and why, in words
+    double memory = 0;   ///< of matrix, factor or grids, bytes
+    double setupSeconds = 0, solveSeconds = 0;
+    std::vector<std::vector<float>> residual;  ///< [iterations + 1][cases] of conjugate gradients
     std::vector<CaseSolution> cases;
 };
 
-/// Names of the rigid motions that the constraints leave free; empty when the part is held. For example
-/// "rotation about (0, 1, 0)".
-std::vector<std::string> freeMotions(const mesh::TetMesh& mesh, const std::vector<Constraint>& constraints);
+/// Solves all load cases with one set-up: direct when small, else conjugate gradients with multigrid.
+/// @throws InputError when the supports leave a rigid motion, SolveError when the factor would not fit, the matrix is
+///         not positive definite or the iteration does not converge, Cancelled
+Solution solve(const mesh::TetMesh& mesh, const Material& material, const Supports& supports,
+               const std::vector<LoadVector>& loads, const SolveOptions& options, Progress& progress);
 
-/// Waits for direct solutions that were cancelled while the factorisation ran: it cannot be stopped half way, so it is
-/// left to end in the background and its result is dropped. Call it before the process ends.
-void waitForAbandonedSolutions();
-
-/// Solves all load cases with one supernodal Cholesky factorisation and one step of iterative refinement.
-/// @param loads  nodal forces of each case, N
-/// @throws InputError when the constraints leave a rigid motion, SolveError when the factor would not fit `memoryLimit`
-///         bytes or the matrix is not positive definite, Cancelled
+/// The same for nodal forces and simple constraints.
 Solution solve(const mesh::TetMesh& mesh, const Material& material, const std::vector<Constraint>& constraints,
                const std::vector<NodalForces>& loads, Progress& progress, double memoryLimit = 8e9);
 

@@ -214,7 +214,7 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     elastic::Solution solution = elastic::solve(r.mesh, part.material, constraints, loads, progress);
     r.unknowns = solution.unknowns;
     r.solver = solution.solver;
-    r.factorNonzeros = solution.factorNonzeros;
+    r.factorNonzeros = solution.memory;
 
     std::vector<std::vector<double>> vonMises;
     for (std::size_t i = 0; i < solution.cases.size(); ++i) {
