@@ -18,6 +18,7 @@
 
 #include "field/combine.hpp"
 #include "project/project.hpp"
+#include "solve_bench.hpp"
 #include "surface/surface_nets.hpp"
 #include "surface_accuracy.hpp"
 #include "verification.hpp"
@@ -48,8 +49,8 @@ int runPart(const std::string& path) {
     for (const auto& t : project::run(p, p.current().recipe, project::Stage::findings, progress))
         std::printf("%-10s %7.2f s\n", t.stage.c_str(), t.seconds);
     const auto c = p.check(p.current().recipe);
-    std::printf("%zu elements, %zu unknowns, factor %.0f M entries, peak memory %.0f MB\n", c->mesh.tet.size(),
-                c->unknowns, c->factorNonzeros / 1e6, peakMemory());
+    std::printf("%zu elements, %zu unknowns, solver memory %.0f MB, peak memory %.0f MB\n", c->mesh.tet.size(),
+                c->unknowns, c->solverMemory / 1e6, peakMemory());
     return 0;
 }
 
@@ -230,10 +231,29 @@ int main(int argc, char** argv) {
     m->add_option("part", part, "Part file");
     auto* s = app.add_subcommand("surface", "Accuracy and speed of surfaces, threshold figures, memory");
     s->add_option("part", part, "Part file");
+    auto* q = app.add_subcommand("solve", "The equation solvers side by side over sizes");
+    double largest = 2e6;
+    bool direct = true;
+    std::string other;
+    q->add_option("part", part, "Part file");
+    q->add_option("--largest", largest, "Sizes up to this many unknowns");
+    q->add_flag("--direct,!--no-direct", direct, "Also solve with CHOLMOD");
+    q->add_option("--gamg", other, "Program escultura-bench-gamg, when it was built");
+    bench::OneSolution one;
+    auto* w = app.add_subcommand("solve-one", "One solution, in figures for 'solve'");
+    w->add_option("part", part, "Part file");
+    w->add_option("--size", one.size);
+    w->add_option("--method", one.method);
+    w->add_option("--poisson", one.poisson);
+    w->add_option("--ball", one.ball);
+    w->add_option("--factor", one.gridFactor, "Background grid's spacing over the local corner spacing");
+    w->add_option("--degree", one.degree, "Degree of the Chebyshev smoother");
     CLI11_PARSE(app, argc, argv);
     try {
         if (*v) return verify();
         if (*r) return runPart(part);
+        if (*w) return bench::solveOne(part, one);
+        if (*q) return bench::benchSolve(part, largest, direct, other);
         if (*s) return benchSurface(part);
         return meshSizes(part);
     } catch (const std::exception& e) {

@@ -11,9 +11,9 @@ class TestAssess : public QObject {
   private slots:
     void envelopeKeepsTheGoverningCase() {
         const Envelope e = envelope({{1, 5, 3}, {2, 5, 1}, {0, 4, 9}});
-        QCOMPARE(e.vonMises, (std::vector<double>{2, 5, 9}));
+        QCOMPARE(e.stress, (std::vector<double>{2, 5, 9}));
         QCOMPARE(e.governingCase, (std::vector<std::int16_t>{1, 0, 2}));  // of equals the earlier
-        QCOMPARE(e.maxVonMises, 9.0);
+        QCOMPARE(e.maxStress, 9.0);
         QCOMPARE(e.maxNode, 2);
         QCOMPARE(e.maxCase, 2);
     }

@@ -102,7 +102,8 @@ class TestSolvers : public QObject {
         std::vector<float> xf(x.size()), yf(x.size());
         for (std::size_t i = 0; i < x1.size(); ++i) {
             x1[i] = q[i / 3][i % 3];
-            for (int v = 0; v < 4; ++v) x[4 * i + v] = (v + 1) * x1[i], xf[4 * i + v] = static_cast<float>(x[4 * i + v]);
+            for (int v = 0; v < 4; ++v)
+                x[4 * i + v] = (v + 1) * x1[i], xf[4 * i + v] = static_cast<float>(x[4 * i + v]);
         }
         multiply(system.matrix(), 4, x.data(), y.data());
         multiply(system.matrix(), 1, x1.data(), y1.data());
@@ -136,9 +137,8 @@ class TestSolvers : public QObject {
         for (int c = 0; c < cases; ++c)
             loads.push_back(endForce(m, Vec3(c == 0, c == 1, 1 + c), Vec3(0, c == 3 ? 20 : 0, c)));
         int curve = 0;
-        Progress progress({}, [&](const std::string& name, double, double y) {
-            curve += name == "residual" && y >= 0;
-        });
+        Progress progress({},
+                          [&](const std::string& name, double, double y) { curve += name == "residual" && y >= 0; });
         const Solution a = solve(m, material, clampedStart(m), loads, by(Method::direct), progress);
         QCOMPARE(curve, 0);
         const Solution b = solve(m, material, clampedStart(m), loads, by(Method::multigrid), progress);
@@ -177,9 +177,9 @@ class TestSolvers : public QObject {
             if (x == 3) self->cancel();
         });
         self = &progress;
-        QVERIFY_EXCEPTION_THROWN(solve(m, steel(), clampedStart(m), {endForce(m, Vec3(0, 0, 1))},
-                                       by(Method::multigrid), progress),
-                                 Cancelled);
+        QVERIFY_EXCEPTION_THROWN(
+            solve(m, steel(), clampedStart(m), {endForce(m, Vec3(0, 0, 1))}, by(Method::multigrid), progress),
+            Cancelled);
         QCOMPARE(after, 3);
     }
     void tellsWhenItDoesNotConverge() {

@@ -105,7 +105,7 @@ class TestWidgets : public QObject, WindowDriver {
         const auto at = render::legendLayout(v.size(), QFontMetricsF(v.font()));
         drag(v, QPointF(at.bar.center().x(), at.bar.top() + 2), QPointF(at.bar.center().x(), at.bar.center().y()));
         QCOMPARE(chosen.size(), 1);
-        const double peak = w_->session().lastKnown().check->envelope.maxVonMises;
+        const double peak = w_->session().lastKnown().check->envelope.maxStress;
         QVERIFY(std::abs(chosen[0][1].toDouble() / (0.5 * peak) - 1) < 0.02);
         QVERIFY(std::abs(chosen[0][0].toDouble()) < 1e-9);
         QTest::mouseDClick(&v, Qt::LeftButton, {}, at.card.center().toPoint());

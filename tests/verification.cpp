@@ -118,8 +118,7 @@ double polynomialError(const mesh::TetMesh& m, int degree) {
     std::vector<Constraint> constraints;
     for (std::size_t n = 0; n < m.position.size(); ++n)
         if (onBoundary[n])
-            for (int k = 0; k < 3; ++k)
-                constraints.push_back({static_cast<std::int32_t>(n), k, u(m.position[n])[k]});
+            for (int k = 0; k < 3; ++k) constraints.push_back({static_cast<std::int32_t>(n), k, u(m.position[n])[k]});
     NodalForces forces = noForces(m);
     addBodyForce(m, body, forces);
     const Answer a = solveOne(m, material, constraints, forces);

@@ -145,8 +145,7 @@ void CheckCard::refreshBody() {
     if (!k.check) return;
     QList<QStringList> rows;
     for (const CaseResult& c : k.check->cases) {
-        const bool asMeant =
-            c.equilibriumError <= 1e-6 && (c.applied - c.meant).norm() <= 1e-6 * std::max(1.0, c.meant.norm());
+        const bool asMeant = c.equilibriumError <= 1e-6 && c.appliedAsMeant;
         rows << QStringList{QString::fromStdString(c.name), num(c.minSafetyFactor), num(c.maxVonMises),
                             num(c.maxDisplacement), asMeant ? "as meant" : "off"};
     }

@@ -23,21 +23,21 @@ std::vector<std::vector<std::int32_t>> boundaryGraph(const mesh::TetMesh& mesh) 
 
 }  // namespace
 
-Envelope envelope(const std::vector<std::vector<double>>& vonMises) {
+Envelope envelope(const std::vector<std::vector<double>>& stress) {
     Envelope e;
-    if (vonMises.empty()) return e;
-    const std::size_t nodes = vonMises[0].size();
-    e.vonMises.assign(nodes, -1);
+    if (stress.empty()) return e;
+    const std::size_t nodes = stress[0].size();
+    e.stress.assign(nodes, -1);
     e.governingCase.assign(nodes, 0);
-    e.maxVonMises = -1;
+    e.maxStress = -1;
     for (std::size_t n = 0; n < nodes; ++n) {
-        for (std::size_t c = 0; c < vonMises.size(); ++c)
-            if (vonMises[c][n] > e.vonMises[n]) {
-                e.vonMises[n] = vonMises[c][n];
+        for (std::size_t c = 0; c < stress.size(); ++c)
+            if (stress[c][n] > e.stress[n]) {
+                e.stress[n] = stress[c][n];
                 e.governingCase[n] = static_cast<std::int16_t>(c);
             }
-        if (e.vonMises[n] > e.maxVonMises) {
-            e.maxVonMises = e.vonMises[n];
+        if (e.stress[n] > e.maxStress) {
+            e.maxStress = e.stress[n];
             e.maxNode = static_cast<std::int32_t>(n);
             e.maxCase = e.governingCase[n];
         }
@@ -45,8 +45,8 @@ Envelope envelope(const std::vector<std::vector<double>>& vonMises) {
     return e;
 }
 
-double safetyFactor(double yieldStrength, double vonMises) {
-    return vonMises > 0 ? yieldStrength / vonMises : std::numeric_limits<double>::infinity();
+double safetyFactor(double strength, double stress) {
+    return stress > 0 ? strength / stress : std::numeric_limits<double>::infinity();
 }
 
 std::vector<Hotspot> findHotspots(const mesh::TetMesh& mesh, std::span<const double> value, double minPersistence,

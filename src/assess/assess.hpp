@@ -14,17 +14,17 @@ namespace escultura::assess {
 
 /// Worst value over the load cases, and the case that governs, at every node.
 struct Envelope {
-    std::vector<double> vonMises;             ///< [nodes] MPa
+    std::vector<double> stress;               ///< [nodes] the stress that the failure rule compares, MPa
     std::vector<std::int16_t> governingCase;  ///< [nodes]
-    double maxVonMises = 0;                   ///< MPa
+    double maxStress = 0;                     ///< MPa
     std::int32_t maxNode = -1;
     int maxCase = -1;
 };
-/// @param vonMises  per case, [nodes] each, MPa; of equal values the earlier case governs
-Envelope envelope(const std::vector<std::vector<double>>& vonMises);
+/// @param stress  per case, [nodes] each, MPa; of equal values the earlier case governs
+Envelope envelope(const std::vector<std::vector<double>>& stress);
 
-/// Yield strength over von Mises stress (ductile material); infinite where there is no stress.
-double safetyFactor(double yieldStrength, double vonMises);
+/// Strength over the stress that the failure rule compares with it; infinite where there is none.
+double safetyFactor(double strength, double stress);
 
 /// A peak of a nodal quantity on the boundary.
 struct Hotspot {

@@ -40,6 +40,8 @@ const std::map<std::string, Unit, std::less<>>& units() {
         {"t", {1e3, dimension::mass}},
         {"lb", {0.45359237, dimension::mass}},
         {"s", {1, {0, 0, 1}}},
+        {"rad", {1, {0, 0, 0}}},
+        {"rpm", {2 * M_PI / 60, {0, 0, -1}}},
         {"min", {60, {0, 0, 1}}},
         {"N", {newton, dimension::force}},
         {"kN", {1e3 * newton, dimension::force}},

@@ -50,9 +50,8 @@ BackgroundGrid::BackgroundGrid(const std::vector<Vec3>& points, const std::vecto
     }
     // Splits a range of items that share one cell until every item's wish is met.
     std::function<void(std::size_t, std::size_t, Cell)> split = [&](std::size_t begin, std::size_t end, Cell cell) {
-        const bool leaf = cell.level == 0 || std::all_of(items.begin() + begin, items.begin() + end, [&](const Item& i) {
-                              return i.level >= cell.level;
-                          });
+        const bool leaf = cell.level == 0 || std::all_of(items.begin() + begin, items.begin() + end,
+                                                         [&](const Item& i) { return i.level >= cell.level; });
         if (leaf) {
             leaves_.push_back(cell);
             return;
@@ -67,16 +66,14 @@ BackgroundGrid::BackgroundGrid(const std::vector<Vec3>& points, const std::vecto
             const int c = child(items[at]);
             std::size_t next = at;
             while (next < end && child(items[next]) == c) ++next;
-            split(at, next,
-                  {shift, 2 * cell.i + ((c >> 2) & 1), 2 * cell.j + ((c >> 1) & 1), 2 * cell.k + (c & 1)});
+            split(at, next, {shift, 2 * cell.i + ((c >> 2) & 1), 2 * cell.j + ((c >> 1) & 1), 2 * cell.k + (c & 1)});
             at = next;
         }
     };
     auto morton = [&](const Corner& c, int shift) {
         std::uint64_t m = 0;
         for (int b = 0; b < bits; ++b)
-            for (int a = 0; a < 3; ++a)
-                m |= static_cast<std::uint64_t>((c[a] >> (shift + b)) & 1) << (3 * b + 2 - a);
+            for (int a = 0; a < 3; ++a) m |= static_cast<std::uint64_t>((c[a] >> (shift + b)) & 1) << (3 * b + 2 - a);
         return m;
     };
     std::vector<std::pair<std::uint64_t, Item>> order(items.size());
@@ -144,7 +141,8 @@ void BackgroundGrid::build() {
     std::vector<std::int32_t> master(corner.size(), -1);
     for (std::size_t v = 0; v < corner.size(); ++v)
         for (int b = 0; b < 8; ++b) {
-            const int l = locate({corner[v][0] - ((b >> 2) & 1), corner[v][1] - ((b >> 1) & 1), corner[v][2] - (b & 1)});
+            const int l =
+                locate({corner[v][0] - ((b >> 2) & 1), corner[v][1] - ((b >> 1) & 1), corner[v][2] - (b & 1)});
             if (l < 0 || std::count(corners_[l].begin(), corners_[l].end(), static_cast<std::int32_t>(v))) continue;
             if (master[v] < 0 || leaves_[l].level > leaves_[master[v]].level) master[v] = l;
         }

@@ -106,9 +106,7 @@ class Cholesky {
         factor_ = cholmod_l_analyze(matrix_, &common_);
         check("the ordering");
     }
-    double factorBytes() const {
-        return 8.0 * (factor_->is_super ? static_cast<double>(factor_->xsize) : common_.lnz);
-    }
+    double factorBytes() const { return 8.0 * (factor_->is_super ? static_cast<double>(factor_->xsize) : common_.lnz); }
     void factorise() {
         cholmod_l_factorize(matrix_, factor_, &common_);
         if (common_.status == CHOLMOD_NOT_POSDEF || factor_->minor < factor_->n) {

@@ -16,10 +16,10 @@ using Stiffness6 = Eigen::Matrix<double, 6, 6>;
 
 /// Constants of an orthotropic material along the axes 1, 2, 3 of its frame.
 struct Orthotropic {
-    Vec3 youngs = Vec3::Zero();    ///< E1, E2, E3, MPa
-    Vec3 poissons = Vec3::Zero();  ///< nu12, nu23, nu31: strain along the second index by stress along the first
-    Vec3 shear = Vec3::Zero();     ///< G12, G23, G31, MPa
-    Mat3 frame = Mat3::Identity(); ///< columns: the axes 1, 2, 3 in global coordinates
+    Vec3 youngs = Vec3::Zero();     ///< E1, E2, E3, MPa
+    Vec3 poissons = Vec3::Zero();   ///< nu12, nu23, nu31: strain along the second index by stress along the first
+    Vec3 shear = Vec3::Zero();      ///< G12, G23, G31, MPa
+    Mat3 frame = Mat3::Identity();  ///< columns: the axes 1, 2, 3 in global coordinates
 };
 
 /// What ends the life of a part under static load.
@@ -32,9 +32,9 @@ struct Material {
     std::string name;
     double youngsModulus = 0;  ///< MPa; of an orthotropic material not used
     double poissonsRatio = 0;
-    double density = 0;        ///< kg/mm3
-    double yieldStrength = 0;  ///< MPa
-    std::string yieldSource;   ///< where the strength comes from, and whether it is a minimum
+    double density = 0;           ///< kg/mm3
+    double yieldStrength = 0;     ///< MPa
+    std::string yieldSource;      ///< where the strength comes from, and whether it is a minimum
     double ultimateStrength = 0;  ///< MPa; needed by the brittle rule only, else 0 when unknown
     FailureRule rule = FailureRule::ductile;
     std::optional<Orthotropic> orthotropic{};

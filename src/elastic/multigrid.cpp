@@ -11,6 +11,8 @@
 namespace escultura::elastic {
 namespace {
 
+typedef float Float4 __attribute__((vector_size(16), aligned(16)));  // four right-hand sides
+
 /// How the unknowns of a level follow from those of the next coarser one, and the transpose.
 struct Transfer {
     std::vector<std::int32_t> offset, node;  // [rows + 1], coarse nodes
@@ -49,7 +51,8 @@ struct Transfer {
                 if (const float* b = blockOf(r, e)) {
                     for (int a = 0; a < 3; ++a)
                         for (int k = 0; k < 3; ++k)
-                            for (int v = 0; v < vectors; ++v) out[a * vectors + v] += b[3 * a + k] * in[k * vectors + v];
+                            for (int v = 0; v < vectors; ++v)
+                                out[a * vectors + v] += b[3 * a + k] * in[k * vectors + v];
                 } else {
                     for (int v = 0; v < 3 * vectors; ++v) out[v] += weight[e] * in[v];
                 }
@@ -228,13 +231,36 @@ struct Multigrid::Level {
             else
                 d.setIdentity();
             const Mat3 inv = d.inverse();
-            for (int k = 0; k < 9; ++k)
-                inverse[9 * i + k] = trace > 0 ? static_cast<float>(inv(k / 3, k % 3)) : 0.0f;
+            for (int k = 0; k < 9; ++k) inverse[9 * i + k] = trace > 0 ? static_cast<float>(inv(k / 3, k % 3)) : 0.0f;
         });
     }
     /// step = scale * step + factor * inverse * (r - product); z += step
     void correct(int vectors, const std::vector<float>& right, const std::vector<float>* subtract, float scale,
                  float factor, std::vector<float>& to, bool fresh) {
+        if (vectors == 4) {
+            parallelFor(
+                rows(),
+                [&](std::size_t i) {
+                    const float* d = &inverse[9 * i];
+                    const std::size_t base = 12 * i;
+                    Float4 s[3];
+                    const auto* b = reinterpret_cast<const Float4*>(&right[base]);
+                    for (int a = 0; a < 3; ++a) s[a] = b[a];
+                    if (subtract) {
+                        const auto* m = reinterpret_cast<const Float4*>(&(*subtract)[base]);
+                        for (int a = 0; a < 3; ++a) s[a] -= m[a];
+                    }
+                    auto* p = reinterpret_cast<Float4*>(&step[base]);
+                    auto* z4 = reinterpret_cast<Float4*>(&to[base]);
+                    for (int a = 0; a < 3; ++a) {
+                        const Float4 c = factor * (d[3 * a] * s[0] + d[3 * a + 1] * s[1] + d[3 * a + 2] * s[2]);
+                        p[a] = scale != 0 ? scale * p[a] + c : c;
+                        z4[a] = fresh ? p[a] : z4[a] + p[a];
+                    }
+                },
+                2048);
+            return;
+        }
         parallelFor(rows(), [&](std::size_t i) {
             const float* d = &inverse[9 * i];
             const std::size_t base = 3 * vectors * i;
@@ -432,7 +458,8 @@ void Multigrid::cycle(std::size_t at, int vectors, const std::vector<float>& r, 
             for (int v = 0; v < vectors; ++v) b(i, v) = r[static_cast<std::size_t>(i) * vectors + v];
         const Eigen::MatrixXd x = direct_->factor.solve(b);
         for (Eigen::Index i = 0; i < n; ++i)
-            for (int v = 0; v < vectors; ++v) z[static_cast<std::size_t>(i) * vectors + v] = static_cast<float>(x(i, v));
+            for (int v = 0; v < vectors; ++v)
+                z[static_cast<std::size_t>(i) * vectors + v] = static_cast<float>(x(i, v));
         return;
     }
     Level& next = *levels_[at + 1];
@@ -498,8 +525,7 @@ IterationReport solveIteratively(const System& system, Multigrid& multigrid, con
                 3 * rows,
                 [&](std::size_t i) {
                     for (int v = 0; v < width; ++v)
-                        scaled[i * width + v] =
-                            active[v] > 0 ? static_cast<float>(r[i * width + v] / norm[v]) : 0.0f;
+                        scaled[i * width + v] = active[v] > 0 ? static_cast<float>(r[i * width + v] / norm[v]) : 0.0f;
                 },
                 4096);
             multigrid.apply(width, scaled, z);

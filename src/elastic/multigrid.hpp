@@ -11,8 +11,8 @@
 namespace escultura::elastic {
 
 struct MultigridOptions {
-    int degree = 4;                  ///< of the Chebyshev smoother
-    std::size_t coarsest = 4000;     ///< unknowns of the level that is solved directly
+    int degree = 4;               ///< of the Chebyshev smoother
+    std::size_t coarsest = 4000;  ///< unknowns of the level that is solved directly
 };
 
 /// One V-cycle in single precision (Hackbusch and Sauter 1997; fourth-kind Chebyshev smoothing on 3x3 block Jacobi,
@@ -43,8 +43,8 @@ class Multigrid {
 
 /// What conjugate gradients did.
 struct IterationReport {
-    std::vector<int> iterations;              ///< [vectors] until its residual was small enough
-    std::vector<std::vector<float>> residual; ///< [iterations + 1][vectors] relative to the right-hand side
+    std::vector<int> iterations;               ///< [vectors] until its residual was small enough
+    std::vector<std::vector<float>> residual;  ///< [iterations + 1][vectors] relative to the right-hand side
     bool converged = true;
 };
 

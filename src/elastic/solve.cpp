@@ -54,8 +54,8 @@ class Solver {
             MultigridOptions m;
             m.degree = options.smootherDegree;
             multigrid_ = std::make_unique<Multigrid>(system, m, progress);
-            report.solver = "conjugate gradients with multigrid, " +
-                            std::to_string(multigrid_->levelUnknowns().size()) + " levels";
+            report.solver =
+                "conjugate gradients with multigrid, " + std::to_string(multigrid_->levelUnknowns().size()) + " levels";
         }
         report.solver += options.method != Method::automatic ? ", as asked for"
                          : direct_                           ? ", chosen because the model is small"
@@ -70,18 +70,18 @@ class Solver {
             progress_.step("Solving all load cases", 0.9);
             x = direct_->solve(right);
         } else {
-            IterationReport r =
-                solveIteratively(system_, *multigrid_, right, x, options_.tolerance, options_.iterationLimit, progress_);
+            IterationReport r = solveIteratively(system_, *multigrid_, right, x, options_.tolerance,
+                                                 options_.iterationLimit, progress_);
             iterations = r.iterations;
             report_.residual.insert(report_.residual.end(), r.residual.begin(), r.residual.end());
             if (!r.converged)
-                throw SolveError(ErrorDetail{"The iterative solver did not converge.",
-                                             {},
-                                             std::to_string(options_.iterationLimit) + " iterations",
-                                             "a relative residual of " + formatNumber(options_.tolerance) +
-                                                 ": use the direct solver or smaller elements",
-                                             formatNumber(*std::max_element(r.residual.back().begin(),
-                                                                            r.residual.back().end()))});
+                throw SolveError(
+                    ErrorDetail{"The iterative solver did not converge.",
+                                {},
+                                std::to_string(options_.iterationLimit) + " iterations",
+                                "a relative residual of " + formatNumber(options_.tolerance) +
+                                    ": use the direct solver or smaller elements",
+                                formatNumber(*std::max_element(r.residual.back().begin(), r.residual.back().end()))});
             report_.memory = static_cast<double>(system_.matrix().bytes() + multigrid_->bytes()) +
                              (right.size() == 1 ? 1 : 4) * 3.0 * static_cast<double>(system_.rows()) * (4 * 8 + 2 * 4);
         }
@@ -125,8 +125,7 @@ Solution solve(const mesh::TetMesh& mesh, const Material& material, const Suppor
     }
     const auto start = std::chrono::steady_clock::now();
     const std::size_t cases = loads.size();
-    const System system(mesh, material, supports,
-                        options.method == Method::direct ? 0 : options.gridFactor, progress);
+    const System system(mesh, material, supports, options.method == Method::direct ? 0 : options.gridFactor, progress);
     Solution solution;
     solution.unknowns = system.unknowns();
     solution.cases.resize(cases);

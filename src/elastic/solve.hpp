@@ -27,12 +27,12 @@ enum class Method { automatic, direct, multigrid };
 
 struct SolveOptions {
     Method method = Method::automatic;
-    double tolerance = 1e-8;         ///< relative residual at which conjugate gradients stop
+    double tolerance = 1e-8;  ///< relative residual at which conjugate gradients stop
     int iterationLimit = 150;
-    double memoryLimit = 8e9;        ///< of a direct factor, bytes
-    double directMemory = 2e9;       ///< automatic: a larger predicted factor goes to multigrid, bytes
-    std::size_t directUnknowns = 350000;  ///< automatic: more unknowns go to multigrid unasked
-    double gridFactor = 1.25;        ///< first background grid's spacing over the local corner spacing
+    double memoryLimit = 8e9;             ///< of a direct factor, bytes
+    double directMemory = 2e9;            ///< automatic: a larger predicted factor goes to multigrid, bytes
+    std::size_t directUnknowns = 150000;  ///< automatic: more unknowns go to multigrid unasked
+    double gridFactor = 1.25;             ///< first background grid's spacing over the local corner spacing
     int smootherDegree = 4;
 };
 

@@ -341,10 +341,7 @@ void System::assemble(const Material& material, const Supports& supports, Progre
         progress.step("Assembling the stiffness", static_cast<double>(begin) / static_cast<double>(mesh_.tet.size()));
         const std::size_t count = std::min(chunk, mesh_.tet.size() - begin);
         parallelFor(
-            count,
-            [&](std::size_t i) {
-                elementStiffness(mesh_, begin + i, c, !material.orthotropic, matrices[i]);
-            },
+            count, [&](std::size_t i) { elementStiffness(mesh_, begin + i, c, !material.orthotropic, matrices[i]); },
             64);
         // each part of the rows is added up by one thread, in the order of the elements: always the same sums
         parallelFor(
@@ -384,8 +381,7 @@ void System::assemble(const Material& material, const Supports& supports, Progre
         std::int32_t a[2], b[2];
         const int na = rowsOf(n, a), nb = rowsOf(m, b);
         for (int p = 0; p < na; ++p)
-            for (int q = 0; q < nb; ++q)
-                add(a[p], b[q], transform(n, a[p]).transpose() * block * transform(m, b[q]));
+            for (int q = 0; q < nb; ++q) add(a[p], b[q], transform(n, a[p]).transpose() * block * transform(m, b[q]));
     };
     for (const ElasticBed& bed : supports.beds)
         for (auto face : bed.faces)
@@ -441,9 +437,8 @@ void System::prolongation(std::size_t r, std::vector<GridWeight>& scalar,
     std::map<std::int32_t, Mat3> sum;
     for (auto n : g.nodes) {
         grid_->interpolate(grid_->leafAt(mesh_.position[n]), mesh_.position[n], scalar);
-        const Mat3 part = row.rotation
-                              ? Mat3(g.length * g.inverseInertia * crossMatrix(mesh_.position[n] - g.middle))
-                              : Mat3(Mat3::Identity() / static_cast<double>(g.nodes.size()));
+        const Mat3 part = row.rotation ? Mat3(g.length * g.inverseInertia * crossMatrix(mesh_.position[n] - g.middle))
+                                       : Mat3(Mat3::Identity() / static_cast<double>(g.nodes.size()));
         for (const GridWeight& w : scalar) {
             const auto found = sum.try_emplace(w.node, Mat3::Zero()).first;
             found->second += w.weight * part;
@@ -495,8 +490,8 @@ void System::addBedForces(const std::vector<Vec3>& u, std::vector<Vec3>& nodal) 
             forFacePoints(mesh_, face, [&](const FacePoint& q, const mesh::Triangle6& f) {
                 Vec3 at = Vec3::Zero();
                 for (int k = 0; k < 6; ++k) at += q.n[k] * u[f[k]];
-                const Vec3 t = q.weight * (bed.tangential * at +
-                                           (bed.normal - bed.tangential) * q.normal.dot(at) * q.normal);
+                const Vec3 t =
+                    q.weight * (bed.tangential * at + (bed.normal - bed.tangential) * q.normal.dot(at) * q.normal);
                 for (int k = 0; k < 6; ++k) nodal[f[k]] += q.n[k] * t;
             });
 }

@@ -23,16 +23,16 @@ struct LoadVector {
 std::vector<Vec3> internalForces(const mesh::TetMesh& mesh, const Stiffness6& elasticity,
                                  const std::vector<Vec3>& displacement);
 
-/// Rows of three unknowns: one for each node, in the node's own frame where it is held along slanted directions; two for
-/// each rigid group (translation, and rotation times a length). Held unknowns stay in the matrix as uncoupled rows.
+/// Rows of three unknowns: one for each node, in the node's own frame where it is held along slanted directions; two
+/// for each rigid group (translation, and rotation times a length). Held unknowns stay in the matrix as uncoupled rows.
 class System {
   public:
     struct Row {
-        Vec3 position;               ///< mm
-        std::int8_t freeMask = 7;    ///< bit k: component k is an unknown
-        bool framed = false;         ///< components are along the columns of frame, else global
-        std::int32_t group = -1;     ///< of a rigid group's rows
-        bool rotation = false;       ///< the second row of the group
+        Vec3 position;             ///< mm
+        std::int8_t freeMask = 7;  ///< bit k: component k is an unknown
+        bool framed = false;       ///< components are along the columns of frame, else global
+        std::int32_t group = -1;   ///< of a rigid group's rows
+        bool rotation = false;     ///< the second row of the group
         Mat3 frame = Mat3::Identity();
     };
     /// @param gridFactor  background grid's spacing over the local corner spacing; 0: no grid, rows in the nodes' order
@@ -48,8 +48,8 @@ class System {
     const std::vector<std::int32_t>& leafOfRow() const { return leaf_; }
     void dropGrid() { grid_.reset(); }
     /// Shares of the grid in a row's unknowns: how the coarse displacement field sets them. Blocks are row-major.
-    void prolongation(std::size_t row, std::vector<GridWeight>& scalar, std::vector<std::pair<std::int32_t, Mat3>>& blocks,
-                      bool& usesBlocks) const;
+    void prolongation(std::size_t row, std::vector<GridWeight>& scalar,
+                      std::vector<std::pair<std::int32_t, Mat3>>& blocks, bool& usesBlocks) const;
 
     /// Displacements of nodes from unknowns (one vector of three a row), plus the given ones.
     std::vector<Vec3> displacement(const std::vector<Vec3>& q) const;

@@ -6,6 +6,7 @@
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
+#include "lattice/refine.hpp"
 #include "lattice/stuffing.hpp"
 #include "surface/extract.hpp"
 
@@ -146,23 +147,35 @@ void curveBoundary(TetMesh& m, const shape::Shape& shape, const lattice::TetComp
 
 }  // namespace
 
-TetMesh meshShape(const shape::Shape& shape, const MeshOptions& options, Progress& progress) {
+lattice::TetComplex cornerMesh(const shape::Shape& shape, const MeshOptions& options, lattice::CreaseReport& creases,
+                               Progress& progress) {
     lattice::StuffingOptions stuffing;
     stuffing.spacing = options.elementSize;
     lattice::TetComplex c = lattice::stuff(shape, stuffing, progress);
-    const lattice::CreaseReport creases = lattice::repairCreases(shape, c, options.elementSize, progress);
+    creases = lattice::repairCreases(shape, c, options.elementSize, progress);
     progress.step("Improving the elements");
     lattice::improve(shape, c, {0.42, 6}, progress);
-    surface::TriMesh skin;
+    if (options.localSize) lattice::refine(shape, c, options.localSize, options.limit, progress);
+    return c;
+}
+
+TetMesh curvedMesh(const shape::Shape& shape, const lattice::TetComplex& c, Progress& progress) {
     std::vector<std::int32_t> vertexOf;
-    skin = surface::boundaryOf(shape, c, nullptr, &vertexOf);
+    surface::TriMesh skin = surface::boundaryOf(shape, c, nullptr, &vertexOf);
     for (Triangle& t : skin.triangle)
         for (auto& v : t) v = vertexOf[v];
     const std::vector<Edge> edges = uniqueEdges(c.tets);
     TetMesh m = withStraightEdges(c.position, c.tets, edges, skin.triangle);
     m.owner = skin.owner;
-    m.creases = creases;
     curveBoundary(m, shape, c, edges, progress);
+    return m;
+}
+
+TetMesh meshShape(const shape::Shape& shape, const MeshOptions& options, Progress& progress) {
+    lattice::CreaseReport creases;
+    const lattice::TetComplex c = cornerMesh(shape, options, creases, progress);
+    TetMesh m = curvedMesh(shape, c, progress);
+    m.creases = creases;
     return m;
 }
 
@@ -242,14 +255,43 @@ Quality measureQuality(const TetMesh& mesh) {
         q.volume = 0;
         for (int k = 0; k < 5; ++k) q.volume += w[k] * jacobian(mesh, e, x[k]).determinant();
     });
-    Quality quality{180, 0, 1, 0, 0, std::vector<int>(18, 0)};
-    for (const One& q : all) {
+    Quality quality;
+    quality.minDihedral = 180;
+    quality.minScaledJacobian = 1;
+    quality.dihedralHistogram.assign(18, 0);
+    quality.aspectHistogram.assign(20, 0);
+    quality.jacobianHistogram.assign(20, 0);
+    const QualityLimits limits;
+    std::vector<std::pair<double, std::int32_t>> order;  // share of the warning limits that is left, least first
+    for (std::size_t e = 0; e < all.size(); ++e) {
+        const One& q = all[e];
         quality.minDihedral = std::min(quality.minDihedral, q.low);
         quality.maxDihedral = std::max(quality.maxDihedral, q.high);
         quality.minScaledJacobian = std::min(quality.minScaledJacobian, q.jacobian);
         quality.maxAspectRatio = std::max(quality.maxAspectRatio, q.aspect);
         quality.volume += q.volume;
         ++quality.dihedralHistogram[std::clamp(static_cast<int>(q.low / 5), 0, 17)];
+        ++quality.aspectHistogram[std::clamp(static_cast<int>((q.aspect - 1) / 0.5), 0, 19)];
+        ++quality.jacobianHistogram[std::clamp(static_cast<int>(q.jacobian / 0.05), 0, 19)];
+        const bool fails =
+            q.low < limits.failDihedral || q.aspect > limits.failAspect || !(q.jacobian > limits.failJacobian);
+        const bool warns =
+            q.low < limits.warnDihedral || q.aspect > limits.warnAspect || q.jacobian < limits.warnJacobian;
+        quality.failed += fails;
+        quality.warned += warns && !fails;
+        order.emplace_back(
+            std::min({q.low / limits.warnDihedral, limits.warnAspect / q.aspect, q.jacobian / limits.warnJacobian}),
+            static_cast<std::int32_t>(e));
+    }
+    const std::size_t shown = std::min<std::size_t>(50, order.size());
+    std::partial_sort(order.begin(), order.begin() + static_cast<std::ptrdiff_t>(shown), order.end());
+    for (std::size_t k = 0; k < shown; ++k) {
+        const auto e = order[k].second;
+        const One& q = all[e];
+        const auto& t = mesh.tet[e];
+        quality.worst.push_back(
+            {e, q.low, q.aspect, q.jacobian,
+             (mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]] + mesh.position[t[3]]) / 4});
     }
     return quality;
 }

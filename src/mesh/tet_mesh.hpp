@@ -3,6 +3,7 @@
 
 #pragma once
 #include <cstdint>
+#include <functional>
 #include <string>
 #include <vector>
 
@@ -34,6 +35,9 @@ inline constexpr int edgeCorners[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}
 /// Options of meshShape.
 struct MeshOptions {
     double elementSize = 4;  ///< lattice spacing, mm; edges are 0.87 to 1 of it
+    /// Spacing wanted at a place, mm; larger values than elementSize change nothing. Empty: the same everywhere.
+    std::function<double(const Vec3&)> localSize{};
+    std::size_t limit = 3000000;  ///< refinement stops before there are more elements
 };
 
 /// Meshes a shape: lattice stuffing, sharp machined edges, optimisation, mid-side nodes on the shape. Every element's
@@ -41,8 +45,28 @@ struct MeshOptions {
 /// @throws InputError when nothing is inside, Cancelled
 TetMesh meshShape(const shape::Shape& shape, const MeshOptions& options, Progress& progress);
 
+/// The corners of meshShape() before they are made quadratic: what adaptive refinement goes on from.
+lattice::TetComplex cornerMesh(const shape::Shape& shape, const MeshOptions& options, lattice::CreaseReport& creases,
+                               Progress& progress);
+/// Mid-side nodes on the shape, owners on the boundary.
+TetMesh curvedMesh(const shape::Shape& shape, const lattice::TetComplex& corners, Progress& progress);
+
 /// Adds straight mid-side nodes to linear tetrahedra. Boundary faces get owner 0 unless given by ownerOf(face middle).
 TetMesh quadraticMesh(std::vector<Vec3> corners, const std::vector<lattice::Tet>& tets);
+
+/// Warning and failure limits of element quality.
+struct QualityLimits {
+    double warnDihedral = 12, failDihedral = 5;      ///< smallest dihedral angle, degrees
+    double warnAspect = 8, failAspect = 20;          ///< aspect ratio
+    double warnJacobian = 0.15, failJacobian = 0.0;  ///< scaled Jacobian
+};
+
+/// One element and what is wrong with it.
+struct PoorElement {
+    std::int32_t element = -1;
+    double dihedral = 0, aspect = 0, jacobian = 0;
+    Vec3 middle = Vec3::Zero();  ///< mm
+};
 
 /// Quality of a mesh.
 struct Quality {
@@ -51,6 +75,10 @@ struct Quality {
     double maxAspectRatio = 0;     ///< longest edge over shortest height, scaled to 1 for the regular one
     double volume = 0;             ///< mm3, curved
     std::vector<int> dihedralHistogram;  ///< smallest angle of each element, 18 bins of 5 degrees
+    std::vector<int> aspectHistogram;    ///< 20 bins of 0.5 from 1; the last holds all beyond
+    std::vector<int> jacobianHistogram;  ///< scaled Jacobian, 20 bins of 0.05 from 0
+    int warned = 0, failed = 0;          ///< elements beyond QualityLimits
+    std::vector<PoorElement> worst;      ///< at most 50, the worst first
 };
 Quality measureQuality(const TetMesh& mesh);
 

@@ -1,5 +1,6 @@
 #include "project/part.hpp"
 
+#include <algorithm>
 #include <cmath>
 #include <filesystem>
 #include <fstream>
@@ -9,112 +10,10 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "project/part_node.hpp"
 
 namespace escultura::project {
 namespace {
-
-using nlohmann::json;
-
-/// A value of the part file together with the way to it, for errors.
-class Node {
-  public:
-    Node(const json& value, std::string place, const std::string& file)
-        : value_(value), place_(std::move(place)), file_(file) {}
-
-    [[noreturn]] void refuse(const std::string& expected, const std::string& found,
-                             const std::string& problem = "The part file cannot be used.") const {
-        throw InputError(ErrorDetail{problem, file_, place_.empty() ? "top level" : place_, expected, found});
-    }
-    void onlyKeys(const std::set<std::string>& keys) const {
-        if (!value_.is_object()) refuse("an object", value_.type_name());
-        for (const auto& [key, unused] : value_.items())
-            if (!keys.count(key)) {
-                std::string all;
-                for (const auto& k : keys) all += (all.empty() ? "" : ", ") + k;
-                Node(value_, place_.empty() ? key : place_ + "." + key, file_)
-                    .refuse("one of: " + all, "an unknown key '" + key + "'");
-            }
-    }
-    bool has(const char* key) const { return value_.is_object() && value_.contains(key) && !value_[key].is_null(); }
-    Node at(const char* key) const {
-        if (!has(key)) Node(value_, child(key), file_).refuse("a value", "nothing");
-        return {value_[key], child(key), file_};
-    }
-    std::vector<Node> list() const {
-        if (!value_.is_array()) refuse("a list", value_.type_name());
-        std::vector<Node> nodes;
-        for (std::size_t i = 0; i < value_.size(); ++i)
-            nodes.emplace_back(value_[i], place_ + "[" + std::to_string(i) + "]", file_);
-        return nodes;
-    }
-    std::string text() const {
-        if (!value_.is_string()) refuse("a text", value_.type_name());
-        return value_.get<std::string>();
-    }
-    double quantity(Dimension wanted, const std::string& unit) const {
-        try {
-            if (value_.is_number())
-                return wanted == dimension::none ? value_.get<double>() : value_.get<double>() * unitScale(unit);
-            if (value_.is_string()) return parseQuantity(value_.get<std::string>(), wanted, unit);
-        } catch (const InputError& e) {
-            refuse(e.detail().expected, e.detail().place + " " + e.detail().found);
-        }
-        refuse("a number, or a text with a unit", value_.type_name());
-    }
-    double positive(Dimension wanted, const std::string& unit) const {
-        const double v = quantity(wanted, unit);
-        if (!(v > 0) || !std::isfinite(v)) refuse("a value above zero", formatNumber(v));
-        return v;
-    }
-    Vec3 vector(Dimension wanted, const std::string& unit) const {
-        const auto parts = list();
-        if (parts.size() != 3) refuse("three numbers", std::to_string(parts.size()));
-        return {parts[0].quantity(wanted, unit), parts[1].quantity(wanted, unit), parts[2].quantity(wanted, unit)};
-    }
-    Vec3 direction() const {
-        const Vec3 v = vector(dimension::none, "");
-        if (!(v.norm() > 0) || !v.allFinite()) refuse("a direction that is not zero", "(0, 0, 0)");
-        return v.normalized();
-    }
-    bool yes() const {
-        if (!value_.is_boolean()) refuse("true or false", value_.type_name());
-        return value_.get<bool>();
-    }
-    bool isObject() const { return value_.is_object(); }
-    bool isString() const { return value_.is_string(); }
-
-  private:
-    std::string child(const char* key) const { return place_.empty() ? key : place_ + "." + key; }
-    const json& value_;
-    std::string place_;
-    const std::string& file_;
-};
-
-struct Units {
-    std::string length = "mm", force = "N", stress = "MPa", density = "kg/m^3", mass = "kg";
-};
-
-Units readUnits(const Node& root) {
-    Units u;
-    if (!root.has("units")) return u;
-    const Node n = root.at("units");
-    n.onlyKeys({"length", "force", "stress", "density", "mass"});
-    auto read = [&](const char* key, std::string& unit, Dimension dim) {
-        if (!n.has(key)) return;
-        unit = n.at(key).text();
-        try {
-            parseQuantity("1 " + unit, dim, unit);
-        } catch (const InputError&) {
-            n.at(key).refuse("a unit of " + std::string(key), "'" + unit + "'");
-        }
-    };
-    read("length", u.length, dimension::length);
-    read("force", u.force, dimension::force);
-    read("stress", u.stress, dimension::stress);
-    read("density", u.density, dimension::density);
-    read("mass", u.mass, dimension::mass);
-    return u;
-}
 
 InterfaceEnd readEnd(const Node& n, const Units& u) {
     InterfaceEnd e;
@@ -255,68 +154,34 @@ KeepOut readKeepOut(const Node& n, const Units& u, const std::string& partPath) 
     return k;
 }
 
-FaceReference readFaces(const Node& n, const Part& part) {
-    FaceReference r;
-    for (const Node& i : n.at("interfaces").list()) {
-        r.interfaces.push_back(i.text());
-        if (!part.findInterface(r.interfaces.back())) {
-            std::string all;
-            for (const auto& known : part.interfaces) all += (all.empty() ? "" : ", ") + known.name;
-            i.refuse("one of the interfaces: " + all, "'" + r.interfaces.back() + "'",
-                     "An interface is named that the part does not have.");
-        }
-    }
-    if (r.interfaces.empty()) n.at("interfaces").refuse("at least one interface", "an empty list");
-    r.face = n.at("face").text();
-    for (const std::string& name : r.interfaces) {
-        const Interface& i = *part.findInterface(name);
-        const bool known =
-            (r.face == "bore" && i.boreDiameter > 0) || (r.face == "side" && i.kind == Interface::Kind::pin) ||
-            (r.face == "start" && i.start.kind == EndKind::flat) || (r.face == "end" && i.end.kind == EndKind::flat);
-        if (!known)
-            n.at("face").refuse("bore, the side of a pin, or a flat start or end of '" + name + "'",
-                                "'" + r.face + "'");
-    }
-    return r;
-}
-
-Load readLoad(const Node& n, const Part& part, const Units& u) {
-    Load l;
-    n.onlyKeys({"kind", "interfaces", "face", "force", "magnitude", "direction", "moment", "share"});
-    const std::string kind = n.at("kind").text();
-    if (kind == "force")
-        l.kind = Load::Kind::force;
-    else if (kind == "bearing")
-        l.kind = Load::Kind::bearing;
-    else
-        n.at("kind").refuse("force or bearing", "'" + kind + "'");
-    l.on = readFaces(n, part);
-    if (l.kind == Load::Kind::bearing && l.on.face != "bore")
-        n.at("face").refuse("bore: a bearing load acts on a bore", "'" + l.on.face + "'");
-    if (n.has("force"))
-        l.force = n.at("force").vector(dimension::force, u.force);
-    else if (n.has("magnitude"))
-        l.force = n.at("magnitude").quantity(dimension::force, u.force) * n.at("direction").direction();
-    if (n.has("moment")) {
-        if (l.kind == Load::Kind::bearing) n.at("moment").refuse("no moment on a bearing load", "a moment");
-        l.moment = n.at("moment").vector(dimension::moment, u.force + "*" + u.length);
-    }
-    if (!(l.force.norm() + l.moment.norm() > 0) || !l.force.allFinite() || !l.moment.allFinite())
-        n.refuse("a force (or magnitude and direction) or a moment that is not zero", "zero or nothing");
-    if (n.has("share")) {
-        const std::string share = n.at("share").text();
-        if (share != "total" && share != "each") n.at("share").refuse("total or each", "'" + share + "'");
-        l.sharedTotal = share == "total";
-    }
-    return l;
-}
-
 }  // namespace
 
 const Interface* Part::findInterface(const std::string& wanted) const {
     for (const Interface& i : interfaces)
         if (i.name == wanted) return &i;
     return nullptr;
+}
+
+const Frame* Part::findFrame(const std::string& wanted) const {
+    for (const Frame& f : frames)
+        if (f.name == wanted) return &f;
+    return nullptr;
+}
+
+Mat3 Part::axesOf(const std::string& frame) const {
+    const Frame* f = findFrame(frame);
+    return f ? f->axes : Mat3(Mat3::Identity());
+}
+
+std::vector<Load> Part::loadsOf(const LoadCase& loadCase) const {
+    std::vector<Load> all = loadCase.loads;
+    for (const SharedLoad& s : sharedLoads)
+        if (s.cases.empty() || std::count(s.cases.begin(), s.cases.end(), loadCase.name)) all.push_back(s.load);
+    return all;
+}
+
+Vec3 faceMiddle(const Interface& i, const std::string& face) {
+    return i.origin + (face == "start" ? 0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
 }
 
 namespace {
@@ -382,9 +247,10 @@ Part parsePart(const std::string& text, const std::string& path) {
                                      "JSON (RFC 8259)", e.what()});
     }
     const Node root(document, "", path);
-    root.onlyKeys({"format", "version", "name", "description", "units", "material", "field", "design_space",
-                   "interfaces", "keep_outs", "symmetry", "supports", "load_cases", "requirements", "more_fields",
-                   "original"});
+    root.onlyKeys({"format",   "version",       "name",         "description",  "units",
+                   "material", "field",         "design_space", "interfaces",   "keep_outs",
+                   "symmetry", "supports",      "load_cases",   "requirements", "more_fields",
+                   "original", "own_materials", "frames",       "shared_loads", "combinations"});
     if (root.at("format").text() != "escultura-part")
         root.at("format").refuse("escultura-part", root.at("format").text());
     const double version = root.at("version").quantity(dimension::none, "");
@@ -393,20 +259,15 @@ Part parsePart(const std::string& text, const std::string& path) {
     Part p;
     p.path = path;
     p.text = text;
-    p.lengthUnit = u.length;
+    p.units = u;
     p.name = root.at("name").text();
     if (root.has("description")) p.description = root.at("description").text();
 
     const Node m = root.at("material");
-    m.onlyKeys(
-        {"name", "youngs_modulus", "poissons_ratio", "density", "yield_strength", "yield_source", "optimised_with"});
-    p.material.name = m.at("name").text();
-    p.material.youngsModulus = m.at("youngs_modulus").quantity(dimension::stress, u.stress);
-    p.material.poissonsRatio = m.at("poissons_ratio").quantity(dimension::none, "");
-    p.material.density = m.at("density").quantity(dimension::density, u.density);
-    p.material.yieldStrength = m.at("yield_strength").quantity(dimension::stress, u.stress);
-    p.material.yieldSource = m.at("yield_source").text();
+    p.material = readMaterial(m, u);
     if (m.has("optimised_with")) p.optimisedWith = m.at("optimised_with").text();
+    if (root.has("own_materials"))
+        for (const Node& n : root.at("own_materials").list()) p.ownMaterials.push_back(readMaterial(n, u));
     try {
         elastic::validate(p.material);
     } catch (const InputError& e) {
@@ -467,32 +328,7 @@ Part parsePart(const std::string& text, const std::string& path) {
             n.onlyKeys({"point", "normal"});
             p.symmetry.push_back({n.at("point").vector(dimension::length, u.length), n.at("normal").direction()});
         }
-    for (const Node& n : root.at("supports").list()) {
-        n.onlyKeys({"kind", "interfaces", "face", "directions"});
-        Support s;
-        s.kind = n.at("kind").text();
-        if (s.kind != "fixed") n.at("kind").refuse("fixed", "'" + s.kind + "'");
-        s.on = readFaces(n, p);
-        if (n.has("directions")) {
-            s.held = {false, false, false};
-            for (const Node& d : n.at("directions").list()) {
-                const std::string axis = d.text();
-                if (axis != "x" && axis != "y" && axis != "z") d.refuse("x, y or z", "'" + axis + "'");
-                s.held[axis[0] - 'x'] = true;
-            }
-        }
-        p.supports.push_back(s);
-    }
-    for (const Node& n : root.at("load_cases").list()) {
-        n.onlyKeys({"name", "loads"});
-        LoadCase c;
-        c.name = n.at("name").text();
-        for (const auto& other : p.loadCases)
-            if (other.name == c.name) n.at("name").refuse("a name used once", "'" + c.name + "' again");
-        for (const Node& l : n.at("loads").list()) c.loads.push_back(readLoad(l, p, u));
-        if (c.loads.empty()) n.at("loads").refuse("at least one load", "an empty list");
-        p.loadCases.push_back(std::move(c));
-    }
+    readDuty(root, u, p);
     for (const Node& n : root.at("requirements").list()) {
         n.onlyKeys({"kind", "limit", "source"});
         Requirement r;
@@ -522,7 +358,8 @@ Part parsePart(const std::string& text, const std::string& path) {
         return chosen.dump();
     };
     p.geometryText = picked({"units", "design_space", "interfaces", "keep_outs", "symmetry"});
-    p.dutyText = picked({"units", "material", "supports", "load_cases"});
+    p.dutyText = picked({"units", "material", "supports", "load_cases", "frames", "shared_loads", "combinations"});
+
     return p;
 }
 

@@ -8,6 +8,7 @@
 
 #include "elastic/material.hpp"
 #include "exchange/field_reader.hpp"
+#include "project/duty.hpp"
 
 namespace escultura::project {
 
@@ -63,31 +64,6 @@ struct SymmetryPlane {
     Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
 };
 
-/// Which faces of interfaces something acts on.
-struct FaceReference {
-    std::vector<std::string> interfaces;
-    std::string face;  ///< "bore", "start", "end"
-};
-
-struct Support {
-    FaceReference on;
-    std::string kind = "fixed";
-    std::array<bool, 3> held{true, true, true};  ///< global directions x, y, z in which the face is held
-};
-
-struct Load {
-    enum class Kind { force, bearing } kind = Kind::force;
-    FaceReference on;
-    Vec3 force = Vec3::Zero();   ///< N
-    Vec3 moment = Vec3::Zero();  ///< N mm, about the middle of the interface (kind force)
-    bool sharedTotal = true;     ///< force and moment are split evenly over the interfaces; else each gets all
-};
-
-struct LoadCase {
-    std::string name;
-    std::vector<Load> loads;
-};
-
 struct Requirement {
     enum class Kind { safetyFactor, displacement, mass, minimumWall } kind = Kind::safetyFactor;
     double limit = 0;    ///< minimum (safety factor, wall in mm) or maximum (displacement in mm, mass in kg)
@@ -100,30 +76,46 @@ struct NamedField {
     exchange::FieldSource source;
 };
 
+/// Units of bare numbers in a part file.
+struct Units {
+    std::string length = "mm", force = "N", stress = "MPa", density = "kg/m^3", mass = "kg";
+};
+
 struct Part {
     std::string path;  ///< the file it was read from
     std::string name, description;
     elastic::Material material;
-    std::string optimisedWith;             ///< material that the optimiser used, when it was another
-    std::vector<NamedField> fields;        ///< at least one; the first is the main one
-    double threshold = 0.5;                ///< default threshold
-    std::optional<double> volumeFraction;  ///< the optimiser's, of the design space
-    Box3 designSpace;                      ///< empty: the field's box
-    std::optional<BodySource> designBody;  ///< the free body stays inside
-    std::optional<BodySource> original;    ///< the design before the optimisation, to compare with
+    std::string optimisedWith;                    ///< material that the optimiser used, when it was another
+    std::vector<elastic::Material> ownMaterials;  ///< kept with the part to choose from
+    std::vector<NamedField> fields;               ///< at least one; the first is the main one
+    double threshold = 0.5;                       ///< default threshold
+    std::optional<double> volumeFraction;         ///< the optimiser's, of the design space
+    Box3 designSpace;                             ///< empty: the field's box
+    std::optional<BodySource> designBody;         ///< the free body stays inside
+    std::optional<BodySource> original;           ///< the design before the optimisation, to compare with
     std::vector<Interface> interfaces;
     std::vector<KeepOut> keepOuts;
     std::vector<SymmetryPlane> symmetry;
+    std::vector<Frame> frames;
     std::vector<Support> supports;
     std::vector<LoadCase> loadCases;
+    std::vector<SharedLoad> sharedLoads;
+    std::vector<Combination> combinations;
     std::vector<Requirement> requirements;
-    std::string text;               ///< the part file as it was read
-    std::string lengthUnit = "mm";  ///< of the part file
+    std::string text;  ///< the part file as it was read
+    Units units;       ///< of bare numbers in the part file
     std::string
         geometryText;      ///< canonical text of all that shapes the part (interfaces, keep-outs ...), without fields
     std::string dutyText;  ///< canonical text of material, supports and load cases
 
     const Interface* findInterface(const std::string& name) const;
+    /// Null: none of that name; an empty name is the global frame, which is none either.
+    const Frame* findFrame(const std::string& name) const;
+    /// Axes of a frame as columns; the identity for the global one.
+    Mat3 axesOf(const std::string& frame) const;
+    /// Own loads of a case and the shared ones that belong to it.
+    std::vector<Load> loadsOf(const LoadCase& loadCase) const;
+    bool isBrittle() const { return material.rule == elastic::FailureRule::brittle; }
 };
 
 /// Reads a part file. Numbers are in the file's units; strings may carry their own ("2*450 lbf").
@@ -131,6 +123,9 @@ struct Part {
 Part readPart(const std::string& path);
 /// The same from text; relative field paths are taken from the folder of `path`.
 Part parsePart(const std::string& text, const std::string& path);
+
+/// Middle of an interface's face: where its loads act and its moments are about, mm.
+Vec3 faceMiddle(const Interface& interface, const std::string& face);
 
 /// Text that is the same for sources that give the same field, and no others.
 std::string canonical(const exchange::FieldSource& source);

@@ -68,7 +68,7 @@ json toJson(const Interface& i, const Writer& w) {
 json toJson(const BodySource& b, const Part& part) {
     json j{{"body", relative(b.path, part.path)}};
     if (b.lengthUnit != "mm") j["unit"] = b.lengthUnit;
-    if (b.offset != 0) j["offset"] = Writer(part.lengthUnit).length(b.offset);
+    if (b.offset != 0) j["offset"] = Writer(part.units.length).length(b.offset);
     return j;
 }
 
@@ -102,7 +102,7 @@ void forReferences(json& document, const Visit& visit) {
 
 std::string withInterface(const Part& part, const std::string& replaced, const Interface& interface) {
     json document = json::parse(part.text);
-    const json described = toJson(interface, Writer(part.lengthUnit));
+    const json described = toJson(interface, Writer(part.units.length));
     auto& list = document["interfaces"];
     bool found = false;
     for (auto& i : list)
@@ -135,7 +135,7 @@ std::string withoutInterface(const Part& part, const std::string& name) {
 
 std::string withField(const Part& part, const NamedField& field) {
     json document = json::parse(part.text);
-    document["more_fields"].push_back(toJson(field, part.path, part.lengthUnit));
+    document["more_fields"].push_back(toJson(field, part.path, part.units.length));
     return document.dump(2) + "\n";
 }
 

@@ -15,7 +15,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 2;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 3;  // part of every key: raise it when a stage computes something else
 
 double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -78,7 +78,19 @@ StageKeys Project::keys(const Recipe& recipe) const {
         .add(recipe.printing.overhang);
     for (int a = 0; a < 3; ++a) process.add(recipe.draft.pull[a]).add(recipe.printing.up[a]);
     k.process = process.hex();
-    k.check = check.add("check").add(k.surface).add(part.dutyText).add(recipe.elementSize).hex();
+    const CheckChoice& how = recipe.check;
+    Digest mesh;
+    mesh.add("mesh").add(k.surface).add(recipe.elementSize).add(static_cast<std::int64_t>(how.level == Level::look));
+    mesh.add(static_cast<std::int64_t>(how.elementsThrough));
+    for (const LocalSize& s : how.localSizes) {
+        mesh.add(name(s.kind)).add(s.interface).add(s.radius).add(s.size);
+        for (int a = 0; a < 3; ++a) mesh.add(s.low[a]).add(s.high[a]).add(s.centre[a]);
+    }
+    k.mesh = mesh.hex();
+    check.add("check").add(k.mesh).add(part.dutyText).add(static_cast<std::int64_t>(how.level));
+    check.add(static_cast<std::int64_t>(how.method)).add(how.tolerance);
+    if (how.level == Level::converged) check.add(how.convergence).add(static_cast<std::int64_t>(how.passes));
+    k.check = check.hex();
     double required = 1;
     for (const Requirement& r : part.requirements)
         if (r.kind == Requirement::Kind::safetyFactor) required = std::max(required, r.limit);
@@ -97,6 +109,9 @@ std::shared_ptr<const SurfaceResult> Project::surface(const Recipe& recipe) cons
 }
 std::shared_ptr<const ProcessResult> Project::process(const Recipe& recipe) const {
     return results->find<ProcessResult>(keys(recipe).process);
+}
+std::shared_ptr<const MeshResult> Project::mesh(const Recipe& recipe) const {
+    return results->find<MeshResult>(keys(recipe).mesh);
 }
 std::shared_ptr<const CheckResult> Project::check(const Recipe& recipe) const {
     return results->find<CheckResult>(keys(recipe).check);
@@ -168,7 +183,12 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
     auto check = project.check(recipe);
     if (!check)
         timed(Stage::check, [&] {
-            check = project.results->store(keys.check, evaluateCheck(project.part, *field, *surface, recipe, progress));
+            auto mesh = project.mesh(recipe);
+            if (!mesh)
+                mesh =
+                    project.results->store(keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress));
+            check = project.results->store(keys.check,
+                                           evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress));
         });
     if (upTo == Stage::check) return timings;
     if (!project.findings(recipe))
@@ -270,7 +290,7 @@ std::vector<std::string> releaseBlockers(const Project& project, const Variant& 
     if (check)
         for (const CaseResult& c : check->cases) {
             if (!(c.equilibriumError <= 1e-6)) blockers.push_back("Load case '" + c.name + "' is not in equilibrium.");
-            if ((c.applied - c.meant).norm() > 1e-6 * std::max(1.0, c.meant.norm()))
+            if (!c.appliedAsMeant)
                 blockers.push_back("Load case '" + c.name + "' does not apply the load that is meant.");
         }
     if (const auto findings = project.findings(variant.recipe)) {
@@ -385,7 +405,7 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                       {"solver", c->solver},
                       {"cases", cases},
                       {"envelope",
-                       {{"max_von_mises_MPa", c->envelope.maxVonMises},
+                       {{"max_von_mises_MPa", c->envelope.maxStress},
                         {"min_safety_factor", c->minSafetyFactor},
                         {"governing_case", c->governingCase}}}};
     }

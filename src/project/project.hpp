@@ -38,7 +38,7 @@ struct Variant {
 
 /// Keys of the results that a recipe asks for.
 struct StageKeys {
-    std::string field, original, surface, process, check, findings;
+    std::string field, original, surface, process, mesh, check, findings;
 };
 
 struct Timing {
@@ -87,7 +87,7 @@ class Results {
     }
     mutable std::mutex mutex_;
     std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
-               Map<CheckResult>, Map<FindingsResult>>
+               Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>>
         maps_;
 };
 
@@ -109,6 +109,8 @@ struct Project {
     std::shared_ptr<const surface::TriMesh> original(const Recipe& recipe) const;
     std::shared_ptr<const SurfaceResult> surface(const Recipe& recipe) const;
     std::shared_ptr<const ProcessResult> process(const Recipe& recipe) const;
+    /// The mesh that a check starts from; kept while only loads, supports or material change.
+    std::shared_ptr<const MeshResult> mesh(const Recipe& recipe) const;
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
     std::shared_ptr<const FindingsResult> findings(const Recipe& recipe) const;
     const Variant& current() const { return variants.at(open); }

@@ -11,61 +11,6 @@
 #include "elastic/stress.hpp"
 
 namespace escultura::project {
-namespace {
-
-const NamedFace& findFace(const std::vector<NamedFace>& faces, const std::string& interface, const std::string& face) {
-    for (const NamedFace& f : faces)
-        if (f.interface == interface && f.face == face) return f;
-    throw InputError(ErrorDetail{
-        "An interface has no such face.", {}, "interface '" + interface + "'", "face '" + face + "'", "none"});
-}
-
-std::vector<std::int32_t> requireFaces(const mesh::TetMesh& mesh, const std::vector<NamedFace>& faces,
-                                       const std::string& interface, const std::string& face) {
-    auto found = facesOf(mesh, findFace(faces, interface, face));
-    if (found.empty())
-        throw InputError(ErrorDetail{"The part does not reach an interface that is loaded or supported.",
-                                     {},
-                                     "interface '" + interface + "', face '" + face + "'",
-                                     "material there at this threshold",
-                                     "no face of the mesh"});
-    return found;
-}
-
-elastic::NodalForces caseForces(const Part& part, const CheckResult& check, const LoadCase& loadCase, Vec3& meant) {
-    elastic::NodalForces forces(check.mesh.position.size(), Vec3::Zero());
-    meant = Vec3::Zero();
-    for (const Load& load : loadCase.loads) {
-        const double share = load.sharedTotal ? 1.0 / static_cast<double>(load.on.interfaces.size()) : 1.0;
-        for (const std::string& name : load.on.interfaces) {
-            const Interface& i = *part.findInterface(name);
-            const auto faces = requireFaces(check.mesh, check.faces, name, load.on.face);
-            meant += share * load.force;
-            if (load.kind == Load::Kind::bearing) {
-                elastic::addBearing(check.mesh, faces, i.axis, i.origin + 0.5 * i.length * i.axis, share * load.force,
-                                    forces);
-            } else {
-                const double along = load.on.face == "start" ? 0 : load.on.face == "end" ? i.length : 0.5 * i.length;
-                elastic::addSpreadForce(check.mesh, faces, share * load.force, share * load.moment,
-                                        i.origin + along * i.axis, forces);
-            }
-        }
-    }
-    return forces;
-}
-
-void summariseCase(const Part& part, CaseResult& c) {
-    for (std::size_t n = 0; n < c.vonMises.size(); ++n) {
-        c.vonMises[n] = elastic::vonMises(c.stress[n]);
-        if (c.vonMises[n] > c.maxVonMises) c.maxVonMises = c.vonMises[n], c.maxNode = static_cast<std::int32_t>(n);
-        const double u = c.displacement[n].norm();
-        if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
-    }
-    c.minSafetyFactor = assess::safetyFactor(part.material.yieldStrength, c.maxVonMises);
-}
-
-}  // namespace
-
 Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     const double cell = field.spacing.minCoeff();
     Recipe r;
@@ -173,96 +118,15 @@ void requireConnected(const Part& part, const FieldResult& field, const Recipe& 
         "cut off: " + names});
 }
 
-std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face) {
-    std::vector<std::int32_t> found;
-    for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
-        if (mesh.owner[f] != face.surface) continue;
-        const auto& t = mesh.boundary[f];
-        if (face.holds((mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]]) / 3))
-            found.push_back(static_cast<std::int32_t>(f));
-    }
-    return found;
-}
-
-CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                          const Recipe& recipe, Progress& progress) {
-    requireConnected(part, field, recipe);
-    if (part.loadCases.empty() || part.supports.empty())
-        throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
-                                     part.loadCases.empty() ? "load_cases" : "supports",
-                                     "at least one load case and one support", "none"});
-    CheckResult r;
-    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
-    r.faces = solid.faces;
-    r.mesh = mesh::meshShape(*solid.solid, {recipe.elementSize}, progress);
-    r.quality = mesh::measureQuality(r.mesh);
-
-    std::vector<elastic::Constraint> constraints;
-    std::set<std::pair<std::int32_t, std::int8_t>> held;
-    for (const Support& s : part.supports)
-        for (const std::string& name : s.on.interfaces)
-            for (auto f : requireFaces(r.mesh, r.faces, name, s.on.face))
-                for (auto n : r.mesh.boundary[f])
-                    for (std::int8_t c = 0; c < 3; ++c)
-                        if (s.held[c]) held.insert({n, c});
-    for (const auto& [node, component] : held) constraints.push_back({node, component, 0});
-
-    std::vector<elastic::NodalForces> loads;
-    std::vector<Vec3> meant(part.loadCases.size());
-    for (std::size_t c = 0; c < part.loadCases.size(); ++c)
-        loads.push_back(caseForces(part, r, part.loadCases[c], meant[c]));
-    elastic::Solution solution = elastic::solve(r.mesh, part.material, constraints, loads, progress);
-    r.unknowns = solution.unknowns;
-    r.solver = solution.solver;
-    r.factorNonzeros = solution.memory;
-
-    std::vector<std::vector<double>> vonMises;
-    for (std::size_t i = 0; i < solution.cases.size(); ++i) {
-        elastic::CaseSolution& s = solution.cases[i];
-        CaseResult c;
-        c.name = part.loadCases[i].name;
-        c.displacement = std::move(s.displacement);
-        const auto gauss = elastic::gaussStress(r.mesh, part.material, c.displacement);
-        for (const auto& g : gauss) c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
-        c.stress = elastic::recoverStress(r.mesh, gauss, progress);
-        c.energyError = elastic::energyError(r.mesh, part.material, gauss, c.stress);
-        c.vonMises.resize(c.stress.size());
-        c.applied = s.applied.force;
-        c.reaction = s.reactions.force;
-        c.meant = meant[i];
-        c.equilibriumError = s.equilibriumError;
-        c.residual = s.residual;
-        c.strainEnergy = s.strainEnergy;
-        std::set<std::string> named;
-        for (const Support& support : part.supports)
-            for (const std::string& name : support.on.interfaces) {
-                if (!named.insert(name).second) continue;
-                InterfaceReaction reaction{name, Vec3::Zero()};
-                std::set<std::int32_t> nodes;
-                for (auto f : facesOf(r.mesh, findFace(r.faces, name, support.on.face)))
-                    nodes.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
-                for (auto n : nodes) reaction.force += s.reaction[n];
-                c.reactions.push_back(reaction);
-            }
-        summariseCase(part, c);
-        vonMises.push_back(c.vonMises);
-        r.cases.push_back(std::move(c));
-    }
-    r.envelope = assess::envelope(vonMises);
-    r.minSafetyFactor = assess::safetyFactor(part.material.yieldStrength, r.envelope.maxVonMises);
-    r.governingCase = r.envelope.maxCase >= 0 ? r.cases[r.envelope.maxCase].name : "";
-    return r;
-}
-
 FindingsResult evaluateFindings(const Part& part, const CheckResult& check, const Recipe& recipe, Progress& progress) {
     progress.step("Finding hotspots");
     double required = 1;
     for (const Requirement& q : part.requirements)
         if (q.kind == Requirement::Kind::safetyFactor) required = std::max(required, q.limit);
-    const double allowable = part.material.yieldStrength / required;
+    const double allowable = elastic::strength(part.material) / required;
     FindingsResult r;
     r.sensitivity = recipe.hotspotShare * allowable;
-    const auto spots = assess::findHotspots(check.mesh, check.envelope.vonMises, r.sensitivity, 0.5 * allowable);
+    const auto spots = assess::findHotspots(check.mesh, check.envelope.stress, r.sensitivity, 0.5 * allowable);
 
     struct Zone {
         std::string interface;
@@ -276,7 +140,7 @@ FindingsResult evaluateFindings(const Part& part, const CheckResult& check, cons
             z.support = z.support || (s.on.face == f.face &&
                                       std::count(s.on.interfaces.begin(), s.on.interfaces.end(), f.interface));
         for (const LoadCase& c : part.loadCases)
-            for (const Load& l : c.loads)
+            for (const Load& l : part.loadsOf(c))
                 z.load = z.load || (l.on.face == f.face &&
                                     std::count(l.on.interfaces.begin(), l.on.interfaces.end(), f.interface));
         for (auto face : facesOf(check.mesh, f))
@@ -291,7 +155,7 @@ FindingsResult evaluateFindings(const Part& part, const CheckResult& check, cons
         f.peak = spots[i].peak;
         f.persistence = spots[i].persistence;
         f.area = spots[i].area;
-        f.safetyFactor = assess::safetyFactor(part.material.yieldStrength, f.peak);
+        f.safetyFactor = assess::safetyFactor(elastic::strength(part.material), f.peak);
         f.caseName = check.cases[check.envelope.governingCase[f.node]].name;
         f.distance = std::numeric_limits<double>::infinity();
         double toSupport = f.distance, toLoad = f.distance;

@@ -11,55 +11,12 @@
 #include "elastic/solve.hpp"
 #include "field/combine.hpp"
 #include "field/piece_tree.hpp"
+#include "project/check_stage.hpp"
 #include "project/part_shape.hpp"
 #include "surface/process.hpp"
 #include "surface/thickness.hpp"
 
 namespace escultura::project {
-
-/// Which of the part's fields a variant is made from.
-struct FieldChoice {
-    enum class How { one, maximum, mean, weightedSum } how = How::one;
-    int which = 0;                ///< one: index of the field
-    std::vector<double> weights;  ///< weightedSum: one a field
-    bool operator==(const FieldChoice&) const = default;
-};
-
-/// Draft for casting: walls lean away from the parting plane so that the mould opens along the pull direction.
-struct Draft {
-    bool add = false;           ///< make walls comply; else only shown
-    Vec3 pull = Vec3::UnitZ();  ///< unit vector
-    double parting = 0;         ///< place of the parting plane along the pull direction, mm
-    double angle = 2;           ///< wanted, degrees
-    bool operator==(const Draft&) const = default;
-};
-
-/// Printing: surfaces that lean out too far over the build direction need supports.
-struct Printing {
-    Vec3 up = Vec3::UnitZ();  ///< build direction, unit vector
-    double overhang = 45;     ///< least angle between surface and base plane without support, degrees
-    bool operator==(const Printing&) const = default;
-};
-
-/// How the triangles of the surface are laid out.
-enum class Triangles { asExtracted, even, budget };
-
-/// The parameters of every stage: what makes a variant.
-struct Recipe {
-    double threshold = 0.5;
-    double smoothing = 5;        ///< full width of the smoothing kernel at half its height, mm
-    double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
-    double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
-    double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress
-    FieldChoice field{};
-    bool largestPieceOnly = true;  ///< else pieces of at least smallestIsland are kept
-    double smallestIsland = 0;     ///< mm3
-    Triangles triangles = Triangles::asExtracted;
-    int triangleBudget = 50000;  ///< of the layout 'budget'
-    Draft draft{};
-    Printing printing{};
-    bool operator==(const Recipe&) const = default;
-};
 
 /// Sizes that suit the field's cells: smoothing 2 cells, surface 0.8, elements 1.45.
 Recipe defaultRecipe(const Part& part, const field::DensityField& field);
@@ -133,39 +90,6 @@ struct ProcessResult {
     std::vector<surface::BuildDirection> directions;  ///< coarse sweep, least support first
 };
 
-/// Reactions of one interface in one case.
-struct InterfaceReaction {
-    std::string interface;
-    Vec3 force = Vec3::Zero();  ///< N
-};
-
-struct CaseResult {
-    std::string name;
-    std::vector<Vec3> displacement;                        ///< [nodes] mm
-    std::vector<elastic::Voigt6> stress;                   ///< [nodes] recovered, MPa
-    std::vector<double> vonMises;                          ///< [nodes] MPa
-    Vec3 applied = Vec3::Zero(), reaction = Vec3::Zero();  ///< resultants, N
-    Vec3 meant = Vec3::Zero();                             ///< sum of the forces of the part file, N
-    std::vector<InterfaceReaction> reactions;
-    double equilibriumError = 0, residual = 0, strainEnergy = 0, energyError = 0;
-    double maxDisplacement = 0, maxVonMises = 0, maxRawVonMises = 0, minSafetyFactor = 0;
-    std::int32_t maxNode = -1, maxDisplacementNode = -1;
-};
-
-/// Stage Check.
-struct CheckResult {
-    mesh::TetMesh mesh;
-    mesh::Quality quality;
-    std::vector<NamedFace> faces;
-    std::size_t unknowns = 0;
-    std::string solver;
-    double factorNonzeros = 0;
-    std::vector<CaseResult> cases;
-    assess::Envelope envelope;
-    double minSafetyFactor = 0;
-    std::string governingCase;
-};
-
 /// Stage Findings: a classed hotspot.
 struct Finding {
     std::string id;
@@ -207,11 +131,6 @@ surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, 
 surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress);
 /// @throws InputError naming the interfaces that the largest piece does not reach
 void requireConnected(const Part& part, const FieldResult& field, const Recipe& recipe);
-CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                          const Recipe& recipe, Progress& progress);
 FindingsResult evaluateFindings(const Part& part, const CheckResult& check, const Recipe& recipe, Progress& progress);
-
-/// Faces of the mesh's boundary that belong to a named face.
-std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face);
 
 }  // namespace escultura::project

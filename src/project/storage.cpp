@@ -15,7 +15,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr int formatVersion = 2;
+constexpr int formatVersion = 3;
 
 /// Writes or reads plain values, vectors and strings in order, little-endian.
 class Archive {
@@ -122,23 +122,31 @@ void describe(Archive& a, SurfaceResult& r) {
 void describe(Archive& a, mesh::TetMesh& m) {
     a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges);
 }
+void describe(Archive& a, mesh::PoorElement& e) {
+    a.all(e.element, e.dihedral, e.aspect, e.jacobian, e.middle);
+}
 void describe(Archive& a, mesh::Quality& q) {
-    a.all(q.minDihedral, q.maxDihedral, q.minScaledJacobian, q.maxAspectRatio, q.volume, q.dihedralHistogram);
+    a.all(q.minDihedral, q.maxDihedral, q.minScaledJacobian, q.maxAspectRatio, q.volume, q.dihedralHistogram,
+          q.aspectHistogram, q.jacobianHistogram, q.warned, q.failed, q.worst);
 }
 void describe(Archive& a, InterfaceReaction& r) {
-    a.all(r.interface, r.force);
+    a.all(r.interface, r.force, r.moment);
+}
+void describe(Archive& a, ConvergencePass& p) {
+    a.all(p.elements, p.unknowns, p.minSafetyFactor, p.maxDisplacement, p.energyError, p.change);
 }
 void describe(Archive& a, CaseResult& c) {
-    a.all(c.name, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions, c.equilibriumError,
-          c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises, c.maxRawVonMises,
-          c.minSafetyFactor, c.maxNode, c.maxDisplacementNode);
+    a.all(c.name, c.combination, c.appliedMoment, c.reactionMoment, c.meantMoment, c.maxStress, c.iterations,
+          c.appliedAsMeant, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions,
+          c.equilibriumError, c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises,
+          c.maxRawVonMises, c.minSafetyFactor, c.maxNode, c.maxDisplacementNode);
 }
 void describe(Archive& a, assess::Envelope& e) {
-    a.all(e.vonMises, e.governingCase, e.maxVonMises, e.maxNode, e.maxCase);
+    a.all(e.stress, e.governingCase, e.maxStress, e.maxNode, e.maxCase);
 }
 void describe(Archive& a, CheckResult& r) {
-    a.all(r.mesh, r.quality, r.faces, r.unknowns, r.solver, r.factorNonzeros, r.cases, r.envelope, r.minSafetyFactor,
-          r.governingCase);
+    a.all(r.mesh, r.quality, r.faces, r.unknowns, r.solver, r.solverMemory, r.setupSeconds, r.solveSeconds, r.cases,
+          r.envelope, r.minSafetyFactor, r.governingCase, r.level, r.elementError, r.passes, r.converged, r.residual);
 }
 void describe(Archive& a, Finding& f) {
     a.all(f.id, f.place, f.position, f.node, f.peak, f.safetyFactor, f.persistence, f.area, f.caseName,
@@ -158,6 +166,26 @@ Vec3 vectorFrom(const nlohmann::json& j) {
     return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>());
 }
 
+nlohmann::json toJson(const CheckChoice& c) {
+    nlohmann::json sizes = nlohmann::json::array();
+    for (const LocalSize& s : c.localSizes)
+        sizes.push_back({{"kind", static_cast<int>(s.kind)},
+                         {"low", toJson(s.low)},
+                         {"high", toJson(s.high)},
+                         {"centre", toJson(s.centre)},
+                         {"radius", s.radius},
+                         {"interface", s.interface},
+                         {"name", s.name},
+                         {"size", s.size}});
+    return {{"level", static_cast<int>(c.level)},
+            {"convergence", c.convergence},
+            {"passes", c.passes},
+            {"elements_through", c.elementsThrough},
+            {"method", static_cast<int>(c.method)},
+            {"tolerance", c.tolerance},
+            {"local_sizes", sizes}};
+}
+
 nlohmann::json toJson(const Recipe& r) {
     return {{"threshold", r.threshold},
             {"smoothing", r.smoothing},
@@ -174,7 +202,31 @@ nlohmann::json toJson(const Recipe& r) {
               {"pull", toJson(r.draft.pull)},
               {"parting", r.draft.parting},
               {"angle", r.draft.angle}}},
-            {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}}};
+            {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}},
+            {"check", toJson(r.check)}};
+}
+
+CheckChoice checkFrom(const nlohmann::json& j) {
+    CheckChoice c;
+    c.level = static_cast<Level>(std::clamp(j.at("level").get<int>(), 0, 2));
+    c.convergence = j.at("convergence");
+    c.passes = j.at("passes");
+    c.elementsThrough = j.at("elements_through");
+    c.method = static_cast<elastic::Method>(std::clamp(j.at("method").get<int>(), 0, 2));
+    c.tolerance = j.at("tolerance");
+    for (const auto& s : j.at("local_sizes")) {
+        LocalSize size;
+        size.kind = static_cast<LocalSize::Kind>(std::clamp(s.at("kind").get<int>(), 0, 2));
+        size.low = vectorFrom(s.at("low"));
+        size.high = vectorFrom(s.at("high"));
+        size.centre = vectorFrom(s.at("centre"));
+        size.radius = s.at("radius");
+        size.interface = s.at("interface");
+        size.name = s.at("name");
+        size.size = s.at("size");
+        c.localSizes.push_back(size);
+    }
+    return c;
 }
 
 Recipe recipeFrom(const nlohmann::json& j) {
@@ -194,6 +246,7 @@ Recipe recipeFrom(const nlohmann::json& j) {
     r.triangleBudget = j.at("triangle_budget");
     const auto& d = j.at("draft");
     r.draft = {d.at("add"), vectorFrom(d.at("pull")), d.at("parting"), d.at("angle")};
+    if (j.contains("check")) r.check = checkFrom(j.at("check"));
     r.printing = {vectorFrom(j.at("printing").at("up")), j.at("printing").at("overhang")};
     return r;
 }
@@ -312,7 +365,7 @@ void saveProject(const Project& project, const std::string& path) {
         Database db(temporary, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
         db.execute(
             "PRAGMA journal_mode=OFF; PRAGMA synchronous=FULL; PRAGMA application_id=1163084627; PRAGMA "
-            "user_version=2; BEGIN;"
+            "user_version=3; BEGIN;"
             "CREATE TABLE meta(key TEXT PRIMARY KEY, kind TEXT, value BLOB);"
             "CREATE TABLE result(key TEXT PRIMARY KEY, kind TEXT, data BLOB);");
         nlohmann::json head = {{"version", formatVersion},

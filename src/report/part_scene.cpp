@@ -7,6 +7,7 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "report/check_scene.hpp"
 #include "surface/surface_nets.hpp"
 
 namespace escultura::report {
@@ -247,184 +248,7 @@ void addBeside(const surface::TriMesh& mesh, SceneOptions::Beside how, render::S
         scene);
 }
 
-Vec3 facePlace(const Interface& i, const std::string& face) {
-    return i.origin + (face == "start" ? 0.0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
-}
-
-std::string force(double newtons) {
-    return newtons >= 1000 ? formatNumber(newtons / 1000, 3) + " kN" : formatNumber(newtons, 3) + " N";
-}
-
-void addLoads(const Part& part, int loadCase, render::Scene& scene) {
-    const double length = 0.14 * scene.bounds.diagonal();
-    for (std::size_t c = 0; c < part.loadCases.size(); ++c) {
-        if (static_cast<int>(c) != loadCase) continue;  // the envelope (-1) has no single load to show
-        for (const Load& l : part.loadCases[c].loads) {
-            const double share = l.sharedTotal ? 1.0 / static_cast<double>(l.on.interfaces.size()) : 1.0;
-            for (std::size_t n = 0; n < l.on.interfaces.size(); ++n) {
-                const Interface& i = *part.findInterface(l.on.interfaces[n]);
-                const Vec3 at = facePlace(i, l.on.face);
-                if (l.force.norm() > 0) {
-                    const Vec3 d = l.force.normalized();
-                    scene.arrows.push_back({at + (0.6 * i.ringDiameter + length) * d, d, length, teal});
-                    scene.labels.push_back({render::Label::Role::load, at + (0.6 * i.ringDiameter + 0.5 * length) * d,
-                                            i.name, force(share * l.force.norm())});
-                } else {
-                    scene.labels.push_back({render::Label::Role::load, at, i.name,
-                                            formatNumber(share * l.moment.norm() / 1000, 3) + " N m"});
-                }
-            }
-        }
-    }
-    for (const Support& s : part.supports)
-        for (const std::string& name : s.on.interfaces) {
-            const Interface& i = *part.findInterface(name);
-            const Vec3 centre = facePlace(i, s.on.face);
-            const auto [u, v] = perpendicular(i.axis);
-            render::Lines ring;
-            ring.colour = teal;
-            ring.width = 2.4;
-            const double radius = 0.5 * std::max(i.ringDiameter, i.boreDiameter) * 1.08;
-            for (int k = 0; k < 64; ++k)
-                for (int e = 0; e < 2; ++e) {
-                    const double a = 2 * M_PI * (k + e) / 64;
-                    ring.position.push_back(centre + radius * (std::cos(a) * u + std::sin(a) * v));
-                }
-            scene.lines.push_back(std::move(ring));
-        }
-    if (!part.supports.empty()) {
-        const Interface& i = *part.findInterface(part.supports.front().on.interfaces.front());
-        scene.labels.push_back({render::Label::Role::support, facePlace(i, part.supports.front().on.face),
-                                i.name + (part.supports.front().on.interfaces.size() > 1 ? " and others" : ""),
-                                part.supports.front().kind});
-    }
-}
-
-/// Boundary of the mesh as linear triangles on the curved faces' six nodes.
-render::ColouredMesh resultMesh(const CheckResult& check, const std::vector<double>& value,
-                                const render::ColourScale& scale, int loadCase, double deformation) {
-    render::ColouredMesh m;
-    std::vector<std::int32_t> renumber(check.mesh.position.size(), -1);
-    static constexpr int parts[4][3] = {{0, 3, 5}, {3, 1, 4}, {5, 4, 2}, {3, 4, 5}};
-    for (const auto& f : check.mesh.boundary)
-        for (const auto& part : parts) {
-            Triangle t;
-            for (int k = 0; k < 3; ++k) {
-                const auto n = f[part[k]];
-                if (renumber[n] < 0) {
-                    renumber[n] = static_cast<std::int32_t>(m.position.size());
-                    Vec3 p = check.mesh.position[n];
-                    if (deformation > 0 && loadCase >= 0) p += deformation * check.cases[loadCase].displacement[n];
-                    m.position.push_back(p);
-                    m.value.push_back(value[n]);
-                    m.colour.push_back(scale.colour(value[n]));
-                    m.source.push_back(n);
-                }
-                t[k] = renumber[n];
-            }
-            m.triangle.push_back(t);
-        }
-    return m;
-}
-
-std::vector<double> volumeShares(const CheckResult& check, const std::vector<double>& value,
-                                 const render::ColourScale& scale, int bins) {
-    std::vector<double> share(bins, 0);
-    double total = 0;
-    for (const auto& t : check.mesh.tet) {
-        const auto& p = check.mesh.position;
-        const double v = tetVolume(p[t[0]], p[t[1]], p[t[2]], p[t[3]]);
-        total += v;
-        for (int k = 0; k < 10; ++k)
-            share[std::clamp(static_cast<int>(scale.position(value[t[k]]) * bins), 0, bins - 1)] += v / 10;
-    }
-    for (double& s : share) s /= total;
-    return share;
-}
-
-void showCheck(const Project& project, const CheckResult& check, const FindingsResult* findings, const SceneOptions& o,
-               render::Scene& scene) {
-    std::vector<double> value(check.mesh.position.size());
-    for (std::size_t n = 0; n < value.size(); ++n) value[n] = quantityAt(project, check, o.quantity, o.loadCase, n);
-    std::vector<char> onBoundary(value.size(), 0);
-    for (const auto& f : check.mesh.boundary)
-        for (auto n : f) onBoundary[n] = 1;
-    std::size_t lowest = 0, highest = 0;
-    bool any = false;
-    double low = std::numeric_limits<double>::infinity(), high = -low;
-    for (std::size_t n = 0; n < value.size(); ++n) {
-        low = std::min(low, value[n]);
-        high = std::max(high, value[n]);
-        if (!onBoundary[n]) continue;
-        if (!any || value[n] < value[lowest]) lowest = n;
-        if (!any || value[n] > value[highest]) highest = n;
-        any = true;
-    }
-    auto& legend = scene.legend;
-    legend.shown = true;
-    legend.title = title(o.quantity);
-    legend.unit = unit(o.quantity);
-    legend.scale.bands = o.bands;
-    legend.dataLow = low;
-    legend.dataHigh = high;
-    legend.scale.ramp = o.quantity == Quantity::vonMises       ? render::Ramp::stress
-                        : o.quantity == Quantity::displacement ? render::Ramp::displacement
-                                                               : render::Ramp::safetyFactor;
-    if (o.quantity == Quantity::safetyFactor) {
-        double required = 1;
-        for (const Requirement& r : project.part.requirements)
-            if (r.kind == Requirement::Kind::safetyFactor) required = r.limit;
-        legend.scale.low = o.low.value_or(0);
-        legend.scale.middle = required;
-        legend.scale.high = o.high.value_or(4 * required);
-    } else {
-        legend.scale.low = o.low.value_or(0);
-        legend.scale.high = o.high.value_or(high);
-    }
-    legend.share = volumeShares(check, value, legend.scale, 24);
-    scene.meshes.push_back(resultMesh(check, value, legend.scale, o.loadCase, o.deformation));
-    const bool worstIsLow = o.quantity == Quantity::safetyFactor;
-    const std::size_t worst = worstIsLow ? lowest : highest;
-    Vec3 at = check.mesh.position[worst];
-    if (o.deformation > 0 && o.loadCase >= 0) at += o.deformation * check.cases[o.loadCase].displacement[worst];
-    const std::string u = unit(o.quantity);
-    scene.labels.push_back({worstIsLow ? render::Label::Role::minimum : render::Label::Role::maximum, at,
-                            worstIsLow ? "lowest" : "highest",
-                            formatNumber(value[worst], 3) + (u.empty() ? "" : " " + u)});
-    if (findings)
-        for (const Finding& f : findings->findings)
-            if (f.id == o.selectedFinding)
-                scene.labels.push_back(
-                    {render::Label::Role::finding, f.position, formatNumber(f.peak, 3) + " MPa, " + f.place, f.id});
-    scene.caption = title(o.quantity);
-    scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
-    scene.captionDetail += o.deformation > 0 && o.loadCase >= 0
-                               ? " · shape deformed × " + (o.deformation == std::round(o.deformation)
-                                                               ? std::to_string(static_cast<int>(o.deformation))
-                                                               : formatNumber(o.deformation, 3))
-                               : " · true shape";
-}
-
 }  // namespace
-
-const char* title(Quantity q) {
-    return q == Quantity::vonMises ? "von Mises" : q == Quantity::safetyFactor ? "safety factor" : "displacement";
-}
-const char* unit(Quantity q) {
-    return q == Quantity::vonMises ? "MPa" : q == Quantity::safetyFactor ? "" : "mm";
-}
-
-double quantityAt(const Project& project, const CheckResult& check, Quantity q, int loadCase, std::size_t node) {
-    if (q == Quantity::displacement) {
-        if (loadCase >= 0) return check.cases[loadCase].displacement[node].norm();
-        double worst = 0;
-        for (const auto& c : check.cases) worst = std::max(worst, c.displacement[node].norm());
-        return worst;
-    }
-    const double vonMises = loadCase < 0 ? check.envelope.vonMises[node] : check.cases[loadCase].vonMises[node];
-    if (q == Quantity::vonMises) return vonMises;
-    return std::min(assess::safetyFactor(project.part.material.yieldStrength, vonMises), 999.0);
-}
 
 double automaticDeformation(const CheckResult& check, int loadCase) {
     if (loadCase < 0 || loadCase >= static_cast<int>(check.cases.size()) ||
@@ -545,8 +369,17 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         if (o.mark) scene->labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
     };
     if (o.show == Show::check && check) {
-        showCheck(project, *check, inputs.findings, o, *scene);
-        if (o.loads) addLoads(project.part, o.loadCase, *scene);
+        addResults(project, *check, inputs.findings, o, *scene);
+        if (o.loads)
+            addDuty(
+                project.part,
+                o.loadCase >= 0 ? std::vector<std::string>{check->cases[o.loadCase].name} : std::vector<std::string>{},
+                *scene);
+        finish();
+        return scene;
+    }
+    if (o.show == Show::mesh && check) {
+        addMeshQuality(*check, o, *scene);
         finish();
         return scene;
     }
@@ -641,13 +474,12 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     }
     if (o.outline) addBox(scene->bounds, *scene);
     if (o.show == Show::duty && o.loads) {
-        addLoads(project.part, std::max(o.loadCase, 0), *scene);
+        std::vector<std::string> names;
+        for (std::size_t c = 0; c < project.part.loadCases.size(); ++c)
+            if (o.loadCase < 0 || o.loadCase == static_cast<int>(c)) names.push_back(project.part.loadCases[c].name);
+        addDuty(project.part, names, *scene);
         scene->caption = "Duty";
-        if (!project.part.loadCases.empty())
-            scene->captionDetail =
-                project.part
-                    .loadCases[std::min<std::size_t>(std::max(o.loadCase, 0), project.part.loadCases.size() - 1)]
-                    .name;
+        scene->captionDetail = names.size() == 1 ? names.front() : "all load cases";
     }
     finish();
     return scene;

@@ -5,18 +5,28 @@
 #include <memory>
 
 #include "project/project.hpp"
+#include "project/quantities.hpp"
 #include "render/scene.hpp"
 
 namespace escultura::report {
 
-enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original };
-enum class Quantity { vonMises, safetyFactor, displacement };
+enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original, mesh };
+using project::Quantity;
 
 struct SceneOptions {
     Show show = Show::surface;
-    int loadCase = -1;  ///< -1: envelope
+    int loadCase = -1;  ///< index into the check's cases (duty: the part's); -1: envelope (duty: all)
     Quantity quantity = Quantity::vonMises;
-    double deformation = 0;           ///< factor on the displacements; 0: undeformed
+    std::string unit;            ///< of the quantity; empty: the usual one
+    std::string frame;           ///< of components; empty: global
+    double deformation = 0;      ///< factor on the displacements; 0: undeformed
+    double phase = 1;            ///< of an animation: share of the deformation, -1 to 1
+    bool undeformed = false;     ///< also a ghost of the undeformed shape
+    std::optional<double> only;  ///< only where the quantity is worse than this, in the shown unit
+    enum class Vectors { none, displacement, principal } vectors = Vectors::none;
+    bool meshLines = false;           ///< edges of the elements
+    bool bothFlags = false;           ///< mark the least harmful extreme as well
+    int poorElement = -1;             ///< mesh: index of the poor element to point at
     std::optional<double> low, high;  ///< clamped range of the colours
     int bands = 0;
     bool loads = true;            ///< arrows, rings and their words
@@ -42,12 +52,6 @@ struct SceneInputs {
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.
 double automaticDeformation(const project::CheckResult& check, int loadCase);
-
-/// The quantity at a node: of a case, or the worst over all cases. MPa, 1 or mm
-double quantityAt(const project::Project& project, const project::CheckResult& check, Quantity quantity, int loadCase,
-                  std::size_t node);
-const char* title(Quantity quantity);
-const char* unit(Quantity quantity);
 
 std::shared_ptr<const render::Scene> makeScene(const project::Project& project, const project::Recipe& recipe,
                                                const SceneOptions& options, const SceneInputs& inputs);

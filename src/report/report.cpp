@@ -79,10 +79,10 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     h.heading(1, "Duty");
     if (!p.part.description.empty()) h.paragraph(p.part.description);
     const auto& m = p.part.material;
-    h.table(
-        {"Material", "Young's modulus", "Poisson's ratio", "Density", "Yield strength", "Source of the yield strength"},
-        {{m.name, num(m.youngsModulus, 6) + " MPa", num(m.poissonsRatio), num(m.density * 1e9) + " kg/m³",
-          num(m.yieldStrength) + " MPa", m.yieldSource}});
+    h.table({"Material", "Young's modulus", "Poisson's ratio", "Density", "Strength", "Source of the strength"},
+            {{m.name, num(m.youngsModulus, 6) + " MPa", num(m.poissonsRatio), num(m.density * 1e9) + " kg/m³",
+              num(elastic::strength(m)) + " MPa" + (p.part.isBrittle() ? " (ultimate, brittle rule)" : ""),
+              m.yieldSource}});
     if (!p.part.optimisedWith.empty())
         h.paragraph("The optimisation used another material: " + p.part.optimisedWith + ".");
     std::vector<std::vector<std::string>> rows;
@@ -96,25 +96,21 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     h.table({"Interface", "Kind", "Start, mm", "Axis", "Length, mm", "Bore, mm", "Ring, mm"}, rows);
     rows.clear();
     for (const LoadCase& c : p.part.loadCases)
-        for (const Load& l : c.loads) {
-            std::string on;
-            for (const auto& i : l.on.interfaces) on += (on.empty() ? "" : ", ") + i;
-            rows.push_back({c.name, l.kind == Load::Kind::bearing ? "bearing" : "force", on + " (" + l.on.face + ")",
-                            l.force.norm() > 0 ? vec(l.force) : "none",
-                            l.moment.norm() > 0 ? vec(l.moment / 1000) : "none",
-                            l.sharedTotal ? "total, shared" : "each"});
-        }
-    h.table({"Load case", "Kind", "Acts on", "Force, N", "Moment, N m", "Share"}, rows);
+        for (const Load& l : p.part.loadsOf(c))
+            rows.push_back({c.name + (c.use == LoadCase::Use::off ? " (off)" : ""), words(l.kind),
+                            l.onFaces() ? listed(l.on.interfaces) + " (" + l.on.face + ")" : "whole part", describe(l),
+                            l.frame.empty() ? "global" : l.frame, num(c.factor),
+                            l.on.interfaces.size() < 2 ? ""
+                            : l.sharedTotal            ? "total, shared"
+                                                       : "each"});
+    h.table({"Load case", "Kind", "Acts on", "Load", "Frame", "Factor", "Share"}, rows);
     rows.clear();
-    for (const Support& s : p.part.supports) {
-        std::string on;
-        for (const auto& i : s.on.interfaces) on += (on.empty() ? "" : ", ") + i;
-        std::string directions;
-        for (int a = 0; a < 3; ++a)
-            if (s.held[a]) directions += (directions.empty() ? "" : ", ") + std::string(1, static_cast<char>('x' + a));
-        rows.push_back({s.kind, on + " (" + s.on.face + ")", directions});
-    }
-    h.table({"Support", "Acts on", "Held along"}, rows);
+    for (const Combination& c : p.part.combinations) rows.push_back({c.name, combinationText(c), c.on ? "on" : "off"});
+    if (!rows.empty()) h.table({"Combination", "Sum", "Use"}, rows);
+    rows.clear();
+    for (const Support& s : p.part.supports)
+        rows.push_back({name(s.kind), listed(s.on.interfaces) + " (" + s.on.face + ")", describe(s)});
+    h.table({"Support", "Acts on", "Held"}, rows);
     reason(h, v, Stage::duty);
 }
 
@@ -198,7 +194,7 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
         for (const auto& r : x.reactions) rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm())});
     h.table({"Load case", "Interface", "Reaction, N", "Size, N"}, rows);
     h.paragraph("Worst of all cases: safety factor " + num(c->minSafetyFactor, 3) + ", von Mises " +
-                num(c->envelope.maxVonMises) + " MPa, governed by " + c->governingCase + ".");
+                num(c->envelope.maxStress) + " MPa, governed by " + c->governingCase + ".");
     reason(h, v, Stage::check);
     if (has(pictures, "safety-factor")) h.picture("safety-factor", "Safety factor, worst of all cases");
     for (std::size_t i = 0; i < c->cases.size(); ++i) {
@@ -334,10 +330,10 @@ std::vector<exchange::NodalArray> resultArrays(const Project& p, const CheckResu
         arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
         arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
     }
-    const double yield = p.part.material.yieldStrength;
-    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.vonMises[n]; }});
+    const double yield = elastic::strength(p.part.material);
+    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.stress[n]; }});
     arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
-                          return std::min(assess::safetyFactor(yield, c.envelope.vonMises[n]), 999.0);
+                          return std::min(assess::safetyFactor(yield, c.envelope.stress[n]), 999.0);
                       }});
     arrays.push_back(
         {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});

@@ -1,0 +1,186 @@
+#include "lattice/refine.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <unordered_map>
+
+#include "base/parallel.hpp"
+#include "lattice/improve.hpp"
+
+namespace escultura::lattice {
+namespace {
+
+constexpr int edgeEnds[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}};
+
+std::uint64_t edgeKey(std::int32_t a, std::int32_t b) {
+    return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b));
+}
+
+/// Order of edges that every tetrahedron agrees on: by length, then by its ends.
+struct Longer {
+    const std::vector<Vec3>& position;
+    std::pair<double, std::uint64_t> operator()(std::int32_t a, std::int32_t b) const {
+        const auto low = std::min(a, b), high = std::max(a, b);
+        return {(position[high] - position[low]).squaredNorm(), edgeKey(a, b)};
+    }
+};
+
+std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& longer) {
+    std::pair<double, std::uint64_t> best{-1, 0};
+    std::pair<std::int32_t, std::int32_t> edge;
+    for (const auto& e : edgeEnds) {
+        const auto l = longer(t[e[0]], t[e[1]]);
+        if (l > best) best = l, edge = {t[e[0]], t[e[1]]};
+    }
+    return edge;
+}
+
+/// Bisects all marked edges; each tetrahedron splits its longest marked edge first, so that neighbours split a shared
+/// face alike.
+void split(const shape::Shape& shape, TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& middle,
+           RefineReport& report) {
+    const Longer longer{c.position};
+    // boundary edges carry the surfaces that both ends share
+    std::unordered_map<std::uint64_t, char> onBoundary;
+    for (const Triangle& t : boundaryFaces(c).triangle)
+        for (int k = 0; k < 3; ++k) onBoundary[edgeKey(t[k], t[(k + 1) % 3])] = 1;
+    std::vector<std::uint64_t> keys;
+    for (const auto& [key, unused] : middle) keys.push_back(key);
+    std::sort(keys.begin(), keys.end());  // the same numbers whatever the table's order
+    std::vector<std::int32_t> fresh;
+    for (auto key : keys) {
+        const auto a = static_cast<std::int32_t>(key >> 32), b = static_cast<std::int32_t>(key & 0xffffffffu);
+        middle[key] = static_cast<std::int32_t>(c.position.size());
+        SurfaceSet set;
+        if (onBoundary.count(key)) set = c.surfaces[a].common(c.surfaces[b]);
+        c.position.push_back(0.5 * (c.position[a] + c.position[b]));
+        c.surfaces.push_back(set);
+        if (set.count() > 0) fresh.push_back(middle[key]);
+    }
+    report.newVertices += static_cast<int>(keys.size());
+    std::vector<Tet> result, stack;
+    result.reserve(c.tets.size() + keys.size() * 6);
+    for (const Tet& whole : c.tets) {
+        stack.assign(1, whole);
+        while (!stack.empty()) {
+            const Tet t = stack.back();
+            stack.pop_back();
+            std::pair<double, std::uint64_t> best{-1, 0};
+            int chosen = -1;
+            std::int32_t at = -1;
+            for (int e = 0; e < 6; ++e) {
+                const auto a = t[edgeEnds[e][0]], b = t[edgeEnds[e][1]];
+                const auto found = middle.find(edgeKey(a, b));
+                if (found == middle.end()) continue;
+                const auto l = longer(a, b);
+                if (l > best) best = l, chosen = e, at = found->second;
+            }
+            if (chosen < 0) {
+                result.push_back(t);
+                continue;
+            }
+            Tet first = t, second = t;
+            first[edgeEnds[chosen][1]] = at;
+            second[edgeEnds[chosen][0]] = at;
+            stack.push_back(second);
+            stack.push_back(first);
+        }
+    }
+    c.tets = std::move(result);
+    // new boundary vertices onto the shape, where the elements around stay good
+    const Incidence around = incidence(c.position.size(), c.tets);
+    for (auto v : fresh) {
+        auto worst = [&] {
+            double sine = 1;
+            for (auto k = around.offset[v]; k < around.offset[v + 1]; ++k) {
+                const Tet& t = c.tets[around.tet[k]];
+                sine =
+                    std::min(sine, minimumSine(c.position[t[0]], c.position[t[1]], c.position[t[2]], c.position[t[3]]));
+            }
+            return sine;
+        };
+        const Vec3 straight = c.position[v];
+        const double before = worst();
+        const SurfaceSet& set = c.surfaces[v];
+        int ids[3] = {set.id[0], set.id[1], set.id[2]};
+        double reach = 0;
+        for (auto k = around.offset[v]; k < around.offset[v + 1]; ++k)
+            for (auto n : c.tets[around.tet[k]]) reach = std::max(reach, (c.position[n] - straight).norm());
+        Vec3 p = straight;
+        const bool found = shape::projectOnto(shape, ids, set.count(), p, 0.5 * reach) &&
+                           std::abs(shape.evaluate(p).value) < 1e-5 * reach;
+        if (found) c.position[v] = p;
+        if (!found || worst() < std::min(0.5 * before, 0.15)) {
+            c.position[v] = straight;
+            ++report.offSurface;
+        }
+    }
+}
+
+/// Adds the longest edges of tetrahedra that have another edge marked, until there are no more.
+void closeOver(const TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& marked) {
+    const Longer longer{c.position};
+    std::vector<std::pair<std::int32_t, std::int32_t>> longest(c.tets.size());
+    parallelFor(c.tets.size(), [&](std::size_t t) { longest[t] = longestEdge(c.tets[t], longer); });
+    for (bool grown = true; grown;) {
+        grown = false;
+        for (std::size_t t = 0; t < c.tets.size(); ++t) {
+            const auto own = edgeKey(longest[t].first, longest[t].second);
+            if (marked.count(own)) continue;
+            for (const auto& e : edgeEnds)
+                if (marked.count(edgeKey(c.tets[t][e[0]], c.tets[t][e[1]]))) {
+                    marked.emplace(own, -1);
+                    grown = true;
+                    break;
+                }
+        }
+    }
+}
+
+}  // namespace
+
+RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::vector<char>& marked,
+                          Progress& progress) {
+    RefineReport report;
+    const Longer longer{c.position};
+    std::unordered_map<std::uint64_t, std::int32_t> edges;
+    for (std::size_t t = 0; t < c.tets.size(); ++t)
+        if (marked[t]) {
+            const auto e = longestEdge(c.tets[t], longer);
+            edges.emplace(edgeKey(e.first, e.second), -1);
+        }
+    if (edges.empty()) return report;
+    closeOver(c, edges);
+    split(shape, c, edges, report);
+    report.rounds = 1;
+    progress.step("Improving the elements");
+    improve(shape, c, {0.38, 3}, progress);
+    return report;
+}
+
+RefineReport refine(const shape::Shape& shape, TetComplex& c, const std::function<double(const Vec3&)>& size,
+                    std::size_t limit, Progress& progress) {
+    RefineReport total;
+    for (int round = 0; round < 24; ++round) {
+        progress.step("Refining the mesh", round / 24.0);
+        std::vector<char> marked(c.tets.size(), 0);
+        std::vector<double> wanted(c.tets.size());
+        parallelFor(c.tets.size(), [&](std::size_t t) {
+            const Tet& q = c.tets[t];
+            const Vec3 middle = (c.position[q[0]] + c.position[q[1]] + c.position[q[2]] + c.position[q[3]]) / 4;
+            double longest = 0;
+            for (const auto& e : edgeEnds)
+                longest = std::max(longest, (c.position[q[e[0]]] - c.position[q[e[1]]]).norm());
+            marked[t] = longest > 1.25 * size(middle);
+        });
+        const auto count = static_cast<std::size_t>(std::count(marked.begin(), marked.end(), 1));
+        if (count == 0 || c.tets.size() + 2 * count > limit) break;
+        const RefineReport r = refineMarked(shape, c, marked, progress);
+        total.rounds += r.rounds;
+        total.newVertices += r.newVertices;
+        total.offSurface += r.offSurface;
+    }
+    return total;
+}
+
+}  // namespace escultura::lattice

@@ -1,0 +1,31 @@
+/// @file project/check_model.hpp
+/// A part's duty in the terms of a mesh: what the solver gets.
+
+#pragma once
+#include "elastic/solve.hpp"
+#include "project/part_shape.hpp"
+
+namespace escultura::project {
+
+/// What a load case is meant to apply, by the part file's numbers.
+struct MeantLoad {
+    Vec3 force = Vec3::Zero();   ///< N
+    Vec3 moment = Vec3::Zero();  ///< about the global origin, N mm
+};
+
+struct CheckModel {
+    elastic::Supports supports;
+    std::vector<std::string> cases;          ///< names of the cases that are solved, in order
+    std::vector<elastic::LoadVector> loads;  ///< [cases]
+    std::vector<MeantLoad> meant;            ///< [cases]
+};
+
+/// @throws InputError naming the interface that the part does not reach
+CheckModel checkModel(const Part& part, const std::vector<NamedFace>& faces, const mesh::TetMesh& mesh);
+
+/// Faces of the mesh's boundary that belong to a named face.
+std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face);
+/// @throws InputError when the interface has no such face
+const NamedFace& findFace(const std::vector<NamedFace>& faces, const std::string& interface, const std::string& face);
+
+}  // namespace escultura::project

@@ -1,0 +1,451 @@
+#include "project/check_stage.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+#include <set>
+
+#include "base/error.hpp"
+#include "base/parallel.hpp"
+#include "base/quantity.hpp"
+#include "elastic/stress.hpp"
+#include "lattice/refine.hpp"
+#include "project/stages.hpp"
+
+namespace escultura::project {
+namespace {
+
+constexpr double lookFactor = 1.3;  // of the element size at level look
+
+double spacingOf(const Recipe& r) {
+    return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
+}
+
+void summariseCase(const Part& part, CaseResult& c) {
+    c.vonMises.resize(c.stress.size());
+    for (std::size_t n = 0; n < c.stress.size(); ++n) {
+        c.vonMises[n] = elastic::vonMises(c.stress[n]);
+        c.maxVonMises = std::max(c.maxVonMises, c.vonMises[n]);
+        const double s = part.isBrittle() ? elastic::failureStress(part.material, c.stress[n]) : c.vonMises[n];
+        if (s > c.maxStress || c.maxNode < 0) c.maxStress = s, c.maxNode = static_cast<std::int32_t>(n);
+        const double u = c.displacement[n].norm();
+        if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
+    }
+    c.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), c.maxStress);
+}
+
+/// Squared energy norm of the error in every element. [elements] N mm
+std::vector<double> elementErrors(const mesh::TetMesh& mesh, const elastic::Stiffness6& compliance,
+                                  const std::vector<elastic::Voigt6>& gauss,
+                                  const std::vector<elastic::Voigt6>& nodal) {
+    static const double a = 0.585410196624969, b = 0.138196601125011;
+    static const Vec3 point[4] = {Vec3(b, b, b), Vec3(a, b, b), Vec3(b, a, b), Vec3(b, b, a)};
+    std::vector<double> error(mesh.tet.size());
+    parallelFor(mesh.tet.size(), [&](std::size_t e) {
+        error[e] = 0;
+        for (int g = 0; g < 4; ++g) {
+            double n[10];
+            mesh::shapeFunctions(point[g], n);
+            elastic::Voigt6 d = -gauss[4 * e + g];
+            for (int k = 0; k < 10; ++k) d += n[k] * nodal[mesh.tet[e][k]];
+            error[e] += mesh::jacobian(mesh, e, point[g]).determinant() / 24 * d.dot(compliance * d);
+        }
+    });
+    return error;
+}
+
+/// Solves the duty on one mesh and fills everything of the result but the passes.
+void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckResult& r, Progress& progress) {
+    r.mesh = m.mesh;
+    r.quality = m.quality;
+    r.faces = m.faces;
+    const CheckModel model = checkModel(part, r.faces, r.mesh);
+    elastic::SolveOptions options;
+    options.method = recipe.check.method;
+    options.tolerance =
+        recipe.check.level == Level::look ? std::max(recipe.check.tolerance, 1e-6) : recipe.check.tolerance;
+    elastic::Solution solution = elastic::solve(r.mesh, part.material, model.supports, model.loads, options, progress);
+    r.unknowns = solution.unknowns;
+    r.solver = solution.solver;
+    r.solverMemory = solution.memory;
+    r.setupSeconds = solution.setupSeconds;
+    r.solveSeconds = solution.solveSeconds;
+    r.residual = std::move(solution.residual);
+
+    const elastic::Stiffness6 compliance = elastic::elasticity(part.material).inverse();
+    const double size = [&] {
+        Box3 box;
+        for (const Vec3& p : r.mesh.position) box.include(p);
+        return box.diagonal();
+    }();
+    std::vector<std::pair<InterfaceReaction, std::vector<std::int32_t>>> held;
+    std::set<std::pair<std::string, std::string>> named;
+    for (const Support& support : part.supports)
+        for (const std::string& name : support.on.interfaces) {
+            if (!named.insert({name, support.on.face}).second) continue;
+            std::set<std::int32_t> nodes;
+            for (auto f : facesOf(r.mesh, findFace(r.faces, name, support.on.face)))
+                nodes.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
+            held.push_back({{name}, {nodes.begin(), nodes.end()}});
+        }
+    std::vector<CaseResult> solved;
+    r.elementError.assign(r.mesh.tet.size(), 0);
+    for (std::size_t i = 0; i < solution.cases.size(); ++i) {
+        elastic::CaseSolution& s = solution.cases[i];
+        CaseResult c;
+        c.name = model.cases[i];
+        c.displacement = std::move(s.displacement);
+        const auto gauss = elastic::gaussStress(r.mesh, part.material, c.displacement);
+        for (const auto& g : gauss) c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
+        c.stress = elastic::recoverStress(r.mesh, gauss, progress);
+        c.energyError = elastic::energyError(r.mesh, part.material, gauss, c.stress);
+        const auto errors = elementErrors(r.mesh, compliance, gauss, c.stress);
+        double total = 0;
+        for (double e : errors) total += e;
+        if (total > 0)
+            for (std::size_t e = 0; e < errors.size(); ++e)
+                r.elementError[e] =
+                    std::max(r.elementError[e],
+                             static_cast<float>(std::sqrt(errors[e] * static_cast<double>(errors.size()) / total)));
+        c.applied = s.applied.force;
+        c.reaction = s.reactions.force;
+        c.meant = model.meant[i].force;
+        c.appliedMoment = s.applied.moment;
+        c.reactionMoment = s.reactions.moment;
+        c.meantMoment = model.meant[i].moment;
+        c.equilibriumError = s.equilibriumError;
+        c.residual = s.residual;
+        c.strainEnergy = s.strainEnergy;
+        c.iterations = s.iterations;
+        // facets of curved faces and nominal normals differ a little: a pressure's lever is not exact
+        double forceSize = 0;
+        for (const Vec3& f : model.loads[i].forces) forceSize += f.norm();
+        const bool pressed = [&] {
+            for (const LoadCase& l : part.loadCases)
+                if (l.name == c.name)
+                    for (const Load& load : part.loadsOf(l))
+                        if (load.kind == Load::Kind::pressure) return true;
+            return false;
+        }();
+        const double bar = pressed ? 5e-3 : 1e-6;
+        c.appliedAsMeant =
+            (c.applied - c.meant).norm() <= bar * std::max(c.meant.norm(), pressed ? forceSize : 1e-3 * forceSize) &&
+            (c.appliedMoment - c.meantMoment).norm() <= bar * forceSize * size;
+        for (const auto& [reaction, nodes] : held) {
+            InterfaceReaction x = reaction;
+            Vec3 middle = Vec3::Zero();
+            const Interface* face = part.findInterface(x.interface);
+            if (face) middle = faceMiddle(*face, "");
+            for (auto n : nodes) {
+                x.force += s.reaction[n];
+                x.moment += (r.mesh.position[n] - middle).cross(s.reaction[n]);
+            }
+            c.reactions.push_back(x);
+        }
+        solved.push_back(std::move(c));
+    }
+    // combinations: sums of solved cases, as the model is linear
+    std::vector<CaseResult> combined;
+    for (const Combination& combination : part.combinations) {
+        if (!combination.on) continue;
+        CaseResult c;
+        c.name = combination.name;
+        c.combination = true;
+        c.displacement.assign(r.mesh.position.size(), Vec3::Zero());
+        c.stress.assign(r.mesh.position.size(), elastic::Voigt6::Zero());
+        double energy = 0;
+        for (const auto& [name, factor] : combination.terms) {
+            const auto at = std::find_if(solved.begin(), solved.end(), [&](const auto& s) { return s.name == name; });
+            if (at == solved.end())
+                throw InputError(ErrorDetail{"A combination uses a load case that is switched off.", part.path,
+                                             "combination '" + combination.name + "'", "cases that are on",
+                                             "'" + name + "'"});
+            for (std::size_t n = 0; n < c.stress.size(); ++n) {
+                c.displacement[n] += factor * at->displacement[n];
+                c.stress[n] += factor * at->stress[n];
+            }
+            c.applied += factor * at->applied;
+            c.reaction += factor * at->reaction;
+            c.meant += factor * at->meant;
+            c.appliedMoment += factor * at->appliedMoment;
+            c.reactionMoment += factor * at->reactionMoment;
+            c.meantMoment += factor * at->meantMoment;
+            c.equilibriumError = std::max(c.equilibriumError, at->equilibriumError);
+            c.residual = std::max(c.residual, at->residual);
+            c.energyError = std::max(c.energyError, at->energyError);
+            c.maxRawVonMises += std::abs(factor) * at->maxRawVonMises;  // not more than this
+            c.appliedAsMeant = c.appliedAsMeant && at->appliedAsMeant;
+            energy += std::abs(factor) * std::sqrt(std::max(at->strainEnergy, 0.0));
+            if (c.reactions.empty()) {
+                c.reactions = at->reactions;
+                for (auto& x : c.reactions) x.force *= factor, x.moment *= factor;
+            } else {
+                for (std::size_t k = 0; k < c.reactions.size(); ++k) {
+                    c.reactions[k].force += factor * at->reactions[k].force;
+                    c.reactions[k].moment += factor * at->reactions[k].moment;
+                }
+            }
+        }
+        c.strainEnergy = orderedSum(r.mesh.tet.size(), 0.0, [&](std::size_t e) {
+            elastic::Voigt6 s = elastic::Voigt6::Zero();
+            for (int k = 4; k < 10; ++k) s += c.stress[r.mesh.tet[e][k]] / 6;
+            const auto& t = r.mesh.tet[e];
+            return 0.5 * s.dot(compliance * s) *  // by the recovered stresses at the middle of the element
+                   tetVolume(r.mesh.position[t[0]], r.mesh.position[t[1]], r.mesh.position[t[2]],
+                             r.mesh.position[t[3]]);
+        });
+        c.strainEnergy = std::min(c.strainEnergy, energy * energy);
+        combined.push_back(std::move(c));
+    }
+    r.cases.clear();
+    for (std::size_t i = 0; i < solved.size(); ++i) {
+        const auto& name = solved[i].name;
+        const bool checked = std::any_of(part.loadCases.begin(), part.loadCases.end(), [&](const LoadCase& l) {
+            return l.name == name && l.use == LoadCase::Use::check;
+        });
+        if (checked) r.cases.push_back(std::move(solved[i]));
+    }
+    for (CaseResult& c : combined) r.cases.push_back(std::move(c));
+    if (r.cases.empty())
+        throw InputError(ErrorDetail{"No load case is checked.", part.path, "load_cases",
+                                     "at least one case that is on, or a combination", "all are off"});
+    std::vector<std::vector<double>> stresses;
+    for (CaseResult& c : r.cases) {
+        summariseCase(part, c);
+        if (!part.isBrittle()) {
+            stresses.push_back(c.vonMises);
+        } else {
+            stresses.emplace_back(c.stress.size());
+            for (std::size_t n = 0; n < c.stress.size(); ++n)
+                stresses.back()[n] = elastic::failureStress(part.material, c.stress[n]);
+        }
+    }
+    r.envelope = assess::envelope(stresses);
+    r.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), r.envelope.maxStress);
+    r.governingCase = r.envelope.maxCase >= 0 ? r.cases[r.envelope.maxCase].name : "";
+}
+
+ConvergencePass passOf(const CheckResult& r, const ConvergencePass* before) {
+    ConvergencePass p;
+    p.elements = r.mesh.tet.size();
+    p.unknowns = r.unknowns;
+    for (const CaseResult& c : r.cases) {
+        p.minSafetyFactor.push_back(c.minSafetyFactor);
+        p.maxDisplacement.push_back(c.maxDisplacement);
+        p.energyError = std::max(p.energyError, c.energyError);
+    }
+    if (before)
+        for (std::size_t c = 0; c < p.minSafetyFactor.size(); ++c) {
+            auto change = [](double now, double then) {
+                return std::isfinite(now) && std::isfinite(then) ? std::abs(now / then - 1) : 0.0;
+            };
+            p.change = std::max({p.change, change(p.minSafetyFactor[c], before->minSafetyFactor[c]),
+                                 change(p.maxDisplacement[c], before->maxDisplacement[c])});
+        }
+    return p;
+}
+
+/// Elements to halve next: those that carry half of the error of some case, and those around each case's peak.
+std::vector<char> worthRefining(const CheckResult& r) {
+    std::vector<char> marked(r.mesh.tet.size(), 0);
+    std::vector<std::int32_t> order(r.mesh.tet.size());
+    for (std::size_t e = 0; e < order.size(); ++e) order[e] = static_cast<std::int32_t>(e);
+    std::sort(order.begin(), order.end(),
+              [&](auto a, auto b) { return std::pair(r.elementError[a], b) > std::pair(r.elementError[b], a); });
+    double total = 0, sum = 0;
+    for (float e : r.elementError) total += static_cast<double>(e) * e;
+    for (auto e : order) {
+        if (sum > 0.5 * total) break;
+        sum += static_cast<double>(r.elementError[e]) * r.elementError[e];
+        marked[e] = 1;
+    }
+    for (const CaseResult& c : r.cases) {
+        if (c.maxNode < 0) continue;
+        const Vec3 peak = r.mesh.position[c.maxNode];
+        for (std::size_t e = 0; e < r.mesh.tet.size(); ++e) {
+            const auto& t = r.mesh.tet[e];
+            double longest = 0;
+            for (int k = 0; k < 3; ++k)
+                longest = std::max(longest, (r.mesh.position[t[k]] - r.mesh.position[t[3]]).norm());
+            for (int k = 0; k < 4; ++k)
+                if ((r.mesh.position[t[k]] - peak).norm() < 1.5 * longest) marked[e] = 1;
+        }
+    }
+    return marked;
+}
+
+}  // namespace
+
+const char* name(Level level) {
+    static const char* names[] = {"look", "standard", "converged"};
+    return names[static_cast<int>(level)];
+}
+const char* name(LocalSize::Kind kind) {
+    static const char* names[] = {"box", "sphere", "interface"};
+    return names[static_cast<int>(kind)];
+}
+
+elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress) {
+    return compliance * stress;
+}
+
+std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
+    const auto& sizes = recipe.check.localSizes;
+    const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
+    if (sizes.empty() && !byThickness) return {};
+    const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
+    struct Region {
+        LocalSize size;
+        const Interface* interface;
+    };
+    std::vector<Region> regions;
+    for (const LocalSize& s : sizes) {
+        const Interface* i = s.kind == LocalSize::Kind::interface ? part.findInterface(s.interface) : nullptr;
+        if (s.kind == LocalSize::Kind::interface && !i)
+            throw InputError(ErrorDetail{"A local element size names an interface that the part does not have.",
+                                         part.path, "local size", "one of the part's interfaces",
+                                         "'" + s.interface + "'"});
+        regions.push_back({s, i});
+    }
+    auto tree = byThickness ? std::make_shared<surface::TriangleTree>(surface.mesh) : nullptr;
+    const auto* skin = &surface;
+    const int through = recipe.check.elementsThrough;
+    return [=](const Vec3& p) {
+        double size = 1e300;
+        for (const Region& r : regions) {
+            bool inside = false;
+            switch (r.size.kind) {
+                case LocalSize::Kind::box:
+                    inside = (p.array() >= r.size.low.array()).all() && (p.array() <= r.size.high.array()).all();
+                    break;
+                case LocalSize::Kind::sphere:
+                    inside = (p - r.size.centre).norm() <= r.size.radius;
+                    break;
+                case LocalSize::Kind::interface: {
+                    const Interface& i = *r.interface;
+                    const Vec3 d = p - i.origin;
+                    const double along = d.dot(i.axis), reach = r.size.radius;
+                    const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter);
+                    inside =
+                        along >= -reach && along <= i.length + reach && (d - along * i.axis).norm() <= outer + reach;
+                    break;
+                }
+            }
+            if (inside) size = std::min(size, r.size.size * factor);
+        }
+        if (tree) {
+            const auto near = tree->closest(p, 3 * usual, 400);
+            if (near.triangle >= 0) {
+                const auto& t = skin->mesh.triangle[near.triangle];
+                double wall = 1e300;
+                for (auto v : t) wall = std::min<double>(wall, skin->thickness.value[v]);
+                // an element reaches about 0.9 of the spacing; never below a third of the usual one
+                size = std::min(size, std::max(wall / (0.9 * through), usual / 3));
+            }
+        }
+        return size;
+    };
+}
+
+MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
+    MeshForecast f;
+    const double a = spacingOf(recipe);
+    // twelve tetrahedra a lattice cube; the boundary's cut tetrahedra add about half a layer
+    const double volume = std::max(surface.measures.volume, 0.0), skin = 0.25 * a * surface.measures.area;
+    f.elements = 12 * (volume + skin) / (a * a * a);
+    if (const auto size = localSpacing(part, surface, recipe)) {
+        // sampled at the surface: half of what is finer is near it for slender parts
+        double fine = 0, total = 0;
+        const std::size_t step = std::max<std::size_t>(1, surface.mesh.triangle.size() / 4000);
+        for (std::size_t t = 0; t < surface.mesh.triangle.size(); t += step) {
+            const auto& q = surface.mesh.triangle[t];
+            const Vec3 p =
+                (surface.mesh.position[q[0]] + surface.mesh.position[q[1]] + surface.mesh.position[q[2]]) / 3;
+            const double area = 0.5 * (surface.mesh.position[q[1]] - surface.mesh.position[q[0]])
+                                          .cross(surface.mesh.position[q[2]] - surface.mesh.position[q[0]])
+                                          .norm();
+            const double s = std::min(a, size(p));
+            // each halving of an edge doubles the elements of a place three times over
+            fine += area * std::pow(a / s, 3);
+            total += area;
+        }
+        if (total > 0) f.elements *= std::max(1.0, fine / total);
+    }
+    f.nodes = 1.55 * f.elements + 0.35 * surface.measures.area / (a * a);
+    f.unknowns = 3 * f.nodes;
+    const elastic::SolveOptions options;
+    const bool direct =
+        recipe.check.method == elastic::Method::direct || (recipe.check.method == elastic::Method::automatic &&
+                                                           f.unknowns <= static_cast<double>(options.directUnknowns));
+    f.solver = direct ? "direct" : "multigrid";
+    // factor of nested dissection in three dimensions grows with the 4/3rd power; the constant is measured on the yoke
+    f.memory = direct ? 1.35e9 * std::pow(f.unknowns / 3e5, 4.0 / 3) : 1.15e3 * f.unknowns;
+    if (!surface.thickness.value.empty()) {
+        double below = 0, total = 0;
+        for (const auto& q : surface.mesh.triangle) {
+            const double area = 0.5 * (surface.mesh.position[q[1]] - surface.mesh.position[q[0]])
+                                          .cross(surface.mesh.position[q[2]] - surface.mesh.position[q[0]])
+                                          .norm();
+            total += area;
+            if (std::max({surface.thickness.value[q[0]], surface.thickness.value[q[1]],
+                          surface.thickness.value[q[2]]}) < 1.1 * a)
+                below += area;
+        }
+        f.thinWalls = total > 0 ? below / total : 0;
+    }
+    return f;
+}
+
+MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        Progress& progress) {
+    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+    mesh::MeshOptions options;
+    options.elementSize = spacingOf(recipe);
+    options.localSize = localSpacing(part, surface, recipe);
+    MeshResult m;
+    lattice::CreaseReport creases;
+    m.corners = mesh::cornerMesh(*solid.solid, options, creases, progress);
+    m.mesh = mesh::curvedMesh(*solid.solid, m.corners, progress);
+    m.mesh.creases = creases;
+    m.faces = solid.faces;
+    m.quality = mesh::measureQuality(m.mesh);
+    return m;
+}
+
+CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
+                          const MeshResult& mesh, const Recipe& recipe, Progress& progress) {
+    requireConnected(part, field, recipe);
+    if (part.loadCases.empty() || part.supports.empty())
+        throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
+                                     part.loadCases.empty() ? "load_cases" : "supports",
+                                     "at least one load case and one support", "none"});
+    CheckResult r;
+    r.level = recipe.check.level;
+    solveOn(part, mesh, recipe, r, progress);
+    if (recipe.check.level != Level::converged) return r;
+    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+    MeshResult finer = mesh;
+    r.passes.push_back(passOf(r, nullptr));
+    progress.record("safety factor", static_cast<double>(r.unknowns), r.minSafetyFactor);
+    while (static_cast<int>(r.passes.size()) < recipe.check.passes && r.unknowns < 3000000) {
+        progress.step("Refining where the error is");
+        lattice::refineMarked(*solid.solid, finer.corners, worthRefining(r), progress);
+        finer.mesh = mesh::curvedMesh(*solid.solid, finer.corners, progress);
+        finer.mesh.creases = mesh.mesh.creases;
+        finer.quality = mesh::measureQuality(finer.mesh);
+        CheckResult next;
+        next.level = r.level;
+        solveOn(part, finer, recipe, next, progress);
+        next.passes = std::move(r.passes);
+        next.passes.push_back(passOf(next, &next.passes.back()));
+        progress.record("safety factor", static_cast<double>(next.unknowns), next.minSafetyFactor);
+        r = std::move(next);
+        if (r.passes.back().change <= recipe.check.convergence) {
+            r.converged = true;
+            break;
+        }
+    }
+    return r;
+}
+
+}  // namespace escultura::project

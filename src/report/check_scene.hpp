@@ -1,0 +1,17 @@
+/// @file report/check_scene.hpp
+/// Scenes of a check: results in colour, vectors, iso-volumes, poor elements, loads and supports.
+
+#pragma once
+#include "report/part_scene.hpp"
+
+namespace escultura::report {
+
+/// Adds the results of a check.
+void addResults(const project::Project& project, const project::CheckResult& check,
+                const project::FindingsResult* findings, const SceneOptions& options, render::Scene& scene);
+/// Adds the mesh with its worst elements.
+void addMeshQuality(const project::CheckResult& check, const SceneOptions& options, render::Scene& scene);
+/// Adds arrows, rings and words of loads and supports. @param names  cases or combinations whose loads are shown
+void addDuty(const project::Part& part, const std::vector<std::string>& names, render::Scene& scene);
+
+}  // namespace escultura::report
