@@ -96,6 +96,7 @@ MainWindow::MainWindow() {
     makeMenus();
     makeFinder();
 
+    connectResults();
     connect(&session_, &Session::changed, this, &MainWindow::refresh);
     connect(&session_, &Session::projectOpened, this, [this] {
         refit_ = true;
@@ -142,6 +143,7 @@ MainWindow::MainWindow() {
     });
     connect(bar_, &ViewBar::changed, this, [this] {
         low_ = high_ = std::nullopt;
+        poorElement_ = -1;
         sectionPoint_.reset();
         mark_.reset();
         bar_->refresh();
@@ -297,11 +299,7 @@ void MainWindow::makeMenus() {
     add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
     add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
-    add(file, "Save picture of the view…", QKeySequence("Ctrl+P"), needsProject([this] {
-            const QString path = QFileDialog::getSaveFileName(this, "Save picture", "view.png", "PNG (*.png)");
-            if (!path.isEmpty() && !view_->picture(1920, 1200).save(path))
-                showError("The picture cannot be written: " + path);
-        }),
+    add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
         "actionPicture");
     file->addSeparator();
     add(
@@ -330,10 +328,13 @@ void MainWindow::makeMenus() {
         view, "Look along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
     add(
         view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
+    auto* views = view->addMenu("Kept views");
+    connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
     view->addSeparator();
     const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
-                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original"};
-    for (int s = 0; s < 10; ++s)
+                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original",
+                            "Show mesh"};
+    for (int s = 0; s < 11; ++s)
         add(
             view, titles[s], {},
             [this, s] {
@@ -476,19 +477,30 @@ void MainWindow::refresh() {
     refit_ = false;
 }
 
-void MainWindow::showScene(bool refit) {
-    if (!session_.hasProject()) return;
+report::SceneOptions MainWindow::sceneOptions() {
     report::SceneOptions o = bar_->options();
     o.low = low_;
     o.high = high_;
     o.selectedFinding = selectedFinding_.toStdString();
     o.mark = mark_;
+    o.poorElement = poorElement_;
+    const auto check = session_.hasProject() ? session_.lastKnown().check : nullptr;
+    if (check && o.deformation < 0) o.deformation = report::automaticDeformation(*check, o.loadCase);
+    return o;
+}
+
+void MainWindow::showScene(bool refit) {
+    if (!session_.hasProject()) return;
+    report::SceneOptions o = sceneOptions();
     const LastKnown k = session_.lastKnown();
+    updateReadings();
+    swing_.clear();  // an animation starts anew with the new options
+    frame_ = 0;
     if (picking_) o.show = Show::original;
     if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
         o.handle = selectedInterface_.toStdString();
     // what cannot be shown yet gives way to what can
-    if (o.show == Show::check && !k.check) o.show = k.surface ? Show::surface : Show::field;
+    if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
     if (o.show == Show::deviation && !k.surface) o.show = Show::field;
     if (o.show == Show::surface && !k.surface) o.show = Show::field;
     if (o.show == Show::thickness && !k.surface) o.show = Show::field;
@@ -513,7 +525,6 @@ void MainWindow::showScene(bool refit) {
     }
     if (o.section.on && session_.project().field())
         o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
-    if (k.check && o.deformation < 0) o.deformation = report::automaticDeformation(*k.check, o.loadCase);
     const StageKeys keys = session_.project().keys(session_.recipe());
     const Recipe& recipe = session_.recipe();
     const QString beside =
@@ -552,9 +563,17 @@ void MainWindow::showScene(bool refit) {
             .arg(reinterpret_cast<quintptr>(k.surface.get()))
             .arg(reinterpret_cast<quintptr>(k.check.get()))
             .arg(o.show == Show::field || o.show == Show::comparison || o.fieldGhost ? recipe.threshold : 0) +
-        QString::fromStdString(keys.field) + beside;
+        QString("|%1|%2|%3|%4|%5|%6|%7|%8|")
+            .arg(QString::fromStdString(o.unit), QString::fromStdString(o.frame))
+            .arg(o.undeformed)
+            .arg(o.only.value_or(-1e99))
+            .arg(static_cast<int>(o.vectors))
+            .arg(o.meshLines)
+            .arg(o.bothFlags)
+            .arg(o.poorElement) +
+        QString::fromStdString(session_.project().part.dutyText) + QString::fromStdString(keys.field) + beside;
     bool stale = false;
-    if (o.show == Show::check) stale = session_.freshness(Stage::check) != Freshness::fresh;
+    if (o.show == Show::check || o.show == Show::mesh) stale = session_.freshness(Stage::check) != Freshness::fresh;
     if (o.show == Show::surface || o.show == Show::deviation || o.show == Show::thickness ||
         (o.show == Show::duty && k.surface))
         stale = session_.freshness(Stage::surface) != Freshness::fresh;

@@ -31,6 +31,12 @@ class MainWindow : public QMainWindow {
     /// Writes the surface in the format of the path's ending.
     void exportTo(const QString& path);
     Drawer& drawer() { return *drawer_; }
+    /// Writes the view as it is. @param transparent  see-through where nothing is drawn
+    void savePicture(const QString& path, int width, int height, bool transparent);
+    /// Writes the deformed shape of the chosen case as an animation.
+    void saveAnimation(const QString& path, int width, int height);
+    /// Keeps the camera under a name, with the project.
+    void keepView(const QString& name);
     /// Writes the release folder on the worker thread.
     void releaseTo(const QString& folder);
     Session& session() { return session_; }
@@ -45,6 +51,13 @@ class MainWindow : public QMainWindow {
 
   private:
     void makeMenus();
+    void connectResults();
+    void showNextFrame();
+    void updateReadings();
+    void askForPicture();
+    void fillViewsMenu(QMenu* menu);
+    /// What the view bar asks for, with what the window adds.
+    report::SceneOptions sceneOptions();
     void makeFinder();
     QWidget* makeProgress();
     void refresh();
@@ -79,6 +92,9 @@ class MainWindow : public QMainWindow {
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
     bool picking_ = false;
+    std::vector<std::shared_ptr<const render::Scene>> swing_;
+    QTimer swingClock_;
+    int frame_ = 0, poorElement_ = -1;
     bool runWhenOpened_ = false, openCheckAfterRun_ = false, refit_ = false;
 };
 

@@ -15,15 +15,17 @@ using project::Stage;
 namespace {
 struct Snapshot {
     std::vector<project::Variant> variants;
+    std::vector<project::NamedView> views;
     std::size_t open, baseline;
     std::string partText;
     bool operator==(const Snapshot&) const = default;
 };
 Snapshot snapshot(const project::Project& p) {
-    return {p.variants, p.open, p.baseline, p.part.text};
+    return {p.variants, p.views, p.open, p.baseline, p.part.text};
 }
 void apply(project::Project& p, const Snapshot& s) {
     p.variants = s.variants;
+    p.views = s.views;
     p.open = s.open;
     p.baseline = s.baseline;
     if (p.part.text != s.partText) p.part = project::parsePart(s.partText, p.part.path);
@@ -221,13 +223,15 @@ void Session::work(const QString& title, std::function<void(Progress&)> task, st
     clock->start();
     auto lastStep = std::make_shared<std::string>();
     auto lastTime = std::make_shared<qint64>(-1000);
-    progress_ = std::make_shared<Progress>([this, clock, lastStep, lastTime](const std::string& step, double share) {
-        const qint64 now = clock->elapsed();
-        if (step == *lastStep && now - *lastTime < 60) return;
-        *lastStep = step;
-        *lastTime = now;
-        emit progressed(QString::fromStdString(step), share);
-    });
+    progress_ = std::make_shared<Progress>(
+        [this, clock, lastStep, lastTime](const std::string& step, double share) {
+            const qint64 now = clock->elapsed();
+            if (step == *lastStep && now - *lastTime < 60) return;
+            *lastStep = step;
+            *lastTime = now;
+            emit progressed(QString::fromStdString(step), share);
+        },
+        [this](const std::string& curve, double x, double y) { emit recorded(QString::fromStdString(curve), x, y); });
     auto error = std::make_shared<QString>();
     auto cancelled = std::make_shared<bool>(false);
     worker_ = QThread::create([task, progress = progress_, error, cancelled] {

@@ -76,6 +76,8 @@ class Session : public QObject {
     void busyChanged(bool busy, const QString& title);
     void ran(escultura::project::Stage upTo);  ///< run() has ended well
     void progressed(const QString& step, double share);
+    /// A point of a curve of the running work, such as "residual".
+    void recorded(const QString& curve, double x, double y);
     void failed(const QString& message);
     void logged(const QString& line);
 

@@ -6,6 +6,7 @@
 #include <QComboBox>
 #include <QTableWidget>
 
+#include "chart.hpp"
 #include "dossier/card.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/threshold_control.hpp"
@@ -19,13 +20,17 @@ class DutyCard : public Card {
     explicit DutyCard(Session& session);
   signals:
     void loadCaseChosen(int loadCase);
+    /// The table of loads and supports (0) or of interfaces (1) is to be opened.
+    void tableAsked(int which);
 
   protected:
     QString summary() const override;
     void refreshBody() override;
 
   private:
-    QLabel *material_, *description_;
+    void chooseMaterial(int index);
+    QLabel *figures_, *description_, *ready_, *error_;
+    QComboBox* material_;
     QTableWidget *interfaces_, *cases_;
 };
 
@@ -94,16 +99,24 @@ class CheckCard : public Card {
     explicit CheckCard(Session& session);
   signals:
     void loadCaseChosen(int loadCase);
+    void showAsked(int show);
+    void tableAsked(int which);
 
   protected:
     QString summary() const override;
     void refreshBody() override;
 
   private:
-    QuantityEdit* size_;
-    QLabel *expected_, *error_, *last_;
+    void edit(const QString& text, const std::function<void(project::CheckChoice&)>& change);
+    void addLocalSize(project::LocalSize size);
+    void fillPlaces();
+    QuantityEdit *size_, *localSize_, *tolerance_, *share_;
+    QComboBox *level_, *through_, *method_, *place_;
+    QLabel *expected_, *error_, *last_, *local_, *quality_, *ready_, *expertFigures_;
+    QWidget *shareRow_, *expert_;
+    QPushButton *run_, *addLocal_, *mesh_, *expertFold_, *reactions_;
+    Chart *residual_, *convergence_, *angles_;
     QTableWidget* cases_;
-    QPushButton* run_;
 };
 
 class FindingsCard : public Card {

@@ -39,6 +39,9 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
     setWidget(column);
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
+    connect(duty, &DutyCard::tableAsked, this, &Dossier::tableAsked);
+    connect(check, &CheckCard::tableAsked, this, &Dossier::tableAsked);
+    connect(check, &CheckCard::showAsked, this, &Dossier::showAsked);
     connect(surface, &SurfaceCard::showAsked, this, &Dossier::showAsked);
     connect(surface, &SurfaceCard::placeAsked, this, &Dossier::placeAsked);
     connect(field, &FieldCard::compareAsked, this, &Dossier::compareAsked);

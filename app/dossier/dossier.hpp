@@ -22,6 +22,8 @@ class Dossier : public QScrollArea {
     void placeAsked(const escultura::Vec3& place, const QString& words);
     void compareAsked(int variant);
     void addFieldAsked();
+    /// A table of the drawer: 0 loads and supports, 1 interfaces, 2 reactions.
+    void tableAsked(int which);
     void loadCaseChosen(int loadCase);
     void findingChosen(const QString& id);
     void exportSurface();

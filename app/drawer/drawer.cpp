@@ -3,6 +3,8 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QPushButton>
+#include <algorithm>
+#include <cmath>
 
 namespace escultura::app {
 
@@ -14,18 +16,25 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     findings_ = table({"Id", "Class", "Peak, MPa", "Safety factor", "Load case", "x, mm", "y, mm", "z, mm",
                        "Nearest interface", "Distance, mm", "Above 80 %, mm²", "Disposition"});
     findings_->setObjectName("drawerFindings");
-    resultants_ = table({"Load case", "Interface", "Applied or reaction", "x, N", "y, N", "z, N", "Size, N"});
+    resultants_ = table({"Load case", "Interface", "What", "x, N", "y, N", "z, N", "Size, N", "Moment x, N m", "y, N m",
+                         "z, N m", "As meant"});
     resultants_->setObjectName("drawerResultants");
-    quality_ = table({"Smallest dihedral angle of an element", "Elements", "Share, %"});
+    quality_ = table({"Element", "Smallest angle, °", "Aspect ratio", "Scaled Jacobian", "x, mm", "y, mm", "z, mm", "State"});
+    quality_->setObjectName("drawerQuality");
+    readings_ = table({"Place", "x, mm", "y, mm", "z, mm"});
+    readings_->setObjectName("drawerReadings");
     log_ = new QPlainTextEdit;
     log_->setObjectName("log");
     log_->setReadOnly(true);
     log_->setFrameShape(QFrame::NoFrame);
     interfaces_ = new InterfacesPanel(session_);
+    duty_ = new DutyPanel(session_);
     addTab(findings_, "Findings");
+    addTab(duty_, "Loads and supports");
     addTab(interfaces_, "Interfaces");
-    addTab(resultants_, "Load resultants");
-    addTab(quality_, "Mesh quality");
+    addTab(resultants_, "Reactions");
+    addTab(quality_, "Worst elements");
+    addTab(readings_, "Readings");
     addTab(log_, "Log");
     auto* copy = new QPushButton("Copy as CSV");
     copy->setObjectName("copyCsv");
@@ -41,12 +50,16 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     connect(findings_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r >= 0 && findings_->item(r, 0)) emit findingChosen(findings_->item(r, 0)->text());
     });
+    connect(quality_, &QTableWidget::currentCellChanged, this, [this](int r) {
+        if (r >= 0) emit poorElementChosen(r);
+    });
     connect(&session_, &Session::logged, log_, &QPlainTextEdit::appendPlainText);
 }
 
 void Drawer::refresh() {
     if (!session_.hasProject()) return;
     interfaces_->refresh();
+    duty_->refresh();
     const LastKnown k = session_.lastKnown();
     QList<QStringList> rows;
     const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
@@ -74,28 +87,100 @@ void Drawer::refresh() {
         findings_->setSortingEnabled(true);
     }
     rows.clear();
-    auto force = [&](const std::string& loadCase, const QString& interface, const QString& kind, const Vec3& f) {
-        auto n = [&](double x) { return num(std::abs(x) < 1e-6 * (f.norm() + 1e-9) ? 0 : x, 5); };
-        rows << QStringList{QString::fromStdString(loadCase), interface, kind, n(f[0]), n(f[1]), n(f[2]), n(f.norm())};
+    auto line = [&](const CaseResult& c, const QString& interface, const QString& what, const Vec3& f, const Vec3& m,
+                    const QString& state) {
+        auto n = [](double x, double size) { return num(std::abs(x) < 1e-6 * (size + 1e-9) ? 0 : x, 5); };
+        rows << QStringList{QString::fromStdString(c.name), interface, what, n(f[0], f.norm()), n(f[1], f.norm()),
+                            n(f[2], f.norm()), n(f.norm(), f.norm()), n(m[0] / 1000, m.norm() / 1000),
+                            n(m[1] / 1000, m.norm() / 1000), n(m[2] / 1000, m.norm() / 1000), state};
     };
     if (k.check)
         for (const CaseResult& c : k.check->cases) {
-            force(c.name, "all", "meant", c.meant);
-            force(c.name, "all", "applied", c.applied);
-            for (const auto& r : c.reactions) force(c.name, QString::fromStdString(r.interface), "reaction", r.force);
-            force(c.name, "all", "reaction", c.reaction);
-            force(c.name, "all", "applied + reaction", c.applied + c.reaction);
+            line(c, "all, about the origin", "meant", c.meant, c.meantMoment, "");
+            line(c, "all, about the origin", "applied", c.applied, c.appliedMoment, c.appliedAsMeant ? "yes" : "no");
+            for (const auto& r : c.reactions)
+                line(c, QString::fromStdString(r.interface), "reaction", r.force, r.moment, "");
+            line(c, "all, about the origin", "reaction", c.reaction, c.reactionMoment,
+                 c.equilibriumError <= 1e-6 ? "balanced" : "not balanced");
         }
     fill(resultants_, rows);
     rows.clear();
-    if (k.check) {
-        const auto& h = k.check->quality.dihedralHistogram;
-        for (std::size_t b = 0; b < h.size(); ++b)
-            if (h[b])
-                rows << QStringList{QString("%1° to %2°").arg(5 * b).arg(5 * b + 5), QString::number(h[b]),
-                                    num(100.0 * h[b] / static_cast<double>(k.check->mesh.tet.size()), 2)};
+    const mesh::QualityLimits limits;
+    if (k.check)
+        for (const auto& w : k.check->quality.worst) {
+            const bool bad = w.dihedral < limits.failDihedral || w.aspect > limits.failAspect ||
+                             !(w.jacobian > limits.failJacobian);
+            const bool poor = w.dihedral < limits.warnDihedral || w.aspect > limits.warnAspect ||
+                              w.jacobian < limits.warnJacobian;
+            rows << QStringList{QString::number(w.element + 1), num(w.dihedral), num(w.aspect), num(w.jacobian),
+                                num(w.middle[0], 4), num(w.middle[1], 4), num(w.middle[2], 4),
+                                bad ? "bad" : poor ? "poor" : "good"};
+        }
+    {
+        const QSignalBlocker block(quality_);
+        fill(quality_, rows);
     }
-    fill(quality_, rows);
+    refreshReadings();
+}
+
+void Drawer::openTable(int which) {
+    QWidget* pages[] = {duty_, interfaces_, resultants_};
+    setCurrentWidget(pages[std::clamp(which, 0, 2)]);
+}
+
+void Drawer::setReadings(std::vector<Vec3> places, Quantity quantity, const std::string& unit,
+                         const std::string& frame) {
+    places_ = std::move(places);
+    quantity_ = quantity;
+    unit_ = unit;
+    frame_ = frame;
+    if (isVisible()) refreshReadings();
+}
+
+void Drawer::refreshReadings() {
+    if (!session_.hasProject()) return;
+    const Project& p = session_.project();
+    QStringList head{"Place", "x, mm", "y, mm", "z, mm"};
+    struct Column {
+        std::shared_ptr<const CheckResult> check;
+        int loadCase;
+    };
+    std::vector<Column> columns;
+    const Measure kind = measure(quantity_);
+    const std::string unit = unit_.empty() ? unitsOf(kind).front() : unit_;
+    for (std::size_t v = 0; v < p.variants.size(); ++v) {
+        const auto check = session_.lastKnown(v).check;
+        if (!check) continue;
+        const QString variant = p.variants.size() > 1 ? QString::fromStdString(p.variants[v].name) + ": " : "";
+        for (int c = -1; c < static_cast<int>(check->cases.size()); ++c) {
+            columns.push_back({check, c});
+            head << variant + (c < 0 ? "worst" : QString::fromStdString(check->cases[c].name)) +
+                        (unit.empty() ? "" : ", " + QString::fromStdString(unit));
+        }
+    }
+    readings_->setColumnCount(static_cast<int>(head.size()));
+    readings_->setHorizontalHeaderLabels(head);
+    QList<QStringList> rows;
+    for (std::size_t k = 0; k < places_.size(); ++k) {
+        const Vec3& at = places_[k];
+        QStringList cells{QString("%1").arg(k + 1), num(at[0], 4), num(at[1], 4), num(at[2], 4)};
+        const CheckResult* last = nullptr;
+        std::size_t node = 0;
+        for (const Column& c : columns) {
+            if (c.check.get() != last) {
+                last = c.check.get();
+                double best = 1e300;
+                for (const auto& f : last->mesh.boundary)
+                    for (auto n : f) {
+                        const double d = (last->mesh.position[n] - at).squaredNorm();
+                        if (d < best) best = d, node = static_cast<std::size_t>(n);
+                    }
+            }
+            cells << num(inUnit(quantityAt(p.part, *c.check, quantity_, c.loadCase, node, p.part.axesOf(frame_)), kind, unit), 4);
+        }
+        rows << cells;
+    }
+    fill(readings_, rows);
 }
 
 }  // namespace escultura::app

@@ -5,7 +5,9 @@
 #include <QPlainTextEdit>
 #include <QTabWidget>
 
+#include "drawer/duty_panel.hpp"
 #include "drawer/interfaces_panel.hpp"
+#include "project/quantities.hpp"
 #include "session.hpp"
 #include "widgets.hpp"
 
@@ -17,14 +19,27 @@ class Drawer : public QTabWidget {
     explicit Drawer(Session& session, QWidget* parent = nullptr);
     void refresh();
     InterfacesPanel& interfaces() { return *interfaces_; }
+    DutyPanel& duty() { return *duty_; }
+    /// Brings a table to the front: 0 loads and supports, 1 interfaces, 2 reactions.
+    void openTable(int which);
+    /// Pinned places and the quantity that is read there.
+    void setReadings(std::vector<Vec3> places, project::Quantity quantity, const std::string& unit,
+                     const std::string& frame);
 
   signals:
     void findingChosen(const QString& id);
+    /// Index into the worst elements.
+    void poorElementChosen(int index);
 
   private:
+    void refreshReadings();
     Session& session_;
     InterfacesPanel* interfaces_;
-    QTableWidget *findings_, *resultants_, *quality_;
+    DutyPanel* duty_;
+    QTableWidget *findings_, *resultants_, *quality_, *readings_;
+    std::vector<Vec3> places_;
+    project::Quantity quantity_ = project::Quantity::vonMises;
+    std::string unit_, frame_;
     QPlainTextEdit* log_;
 };
 

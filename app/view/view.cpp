@@ -107,6 +107,39 @@ QImage View::picture(int w, int h) {
     return image;
 }
 
+QImage View::transparentPicture(int w, int h) {
+    if (!renderer_ || !scene_) return {};
+    render::Camera c = camera_;
+    c.height *= std::max(1.0, (static_cast<double>(width()) / height()) / (static_cast<double>(w) / h));
+    // what differs between a black and a white ground is the ground
+    const QImage black = renderer_->render(c, w, h, true, {0, 0, 0}), white = renderer_->render(c, w, h, true, {255, 255, 255});
+    QImage image(w, h, QImage::Format_ARGB32);
+    for (int y = 0; y < h; ++y)
+        for (int x = 0; x < w; ++x) {
+            const QRgb b = black.pixel(x, y), v = white.pixel(x, y);
+            const int alpha = std::clamp(255 - (qGreen(v) - qGreen(b)), 0, 255);
+            auto part = [&](int channel) { return alpha ? std::min(255, channel * 255 / alpha) : 0; };
+            image.setPixel(x, y, qRgba(part(qRed(b)), part(qGreen(b)), part(qBlue(b)), alpha));
+        }
+    QPainter painter(&image);
+    painter.setFont(font());
+    render::paintOverlay(painter, image.size(), *scene_, c);
+    redraw(false);
+    return image;
+}
+
+void View::setCamera(const render::Camera& camera) {
+    camera_ = camera;
+    fitted_ = true;
+    redraw(false);
+}
+
+std::vector<Vec3> View::pinnedPlaces() const {
+    std::vector<Vec3> places;
+    for (const auto& p : pinned_) places.push_back(p.position);
+    return places;
+}
+
 void View::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), theme::paper);
@@ -251,6 +284,7 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
         if (const auto r = readingAt(e->position())) {
             pinned_.push_back(
                 {render::Label::Role::reading, r->first, "", r->second.section('\n', 0, 0).toStdString()});
+            emit pinsChanged();
             update();
         }
     }
@@ -298,6 +332,7 @@ void View::keyPressEvent(QKeyEvent* e) {
             break;
         case Qt::Key_Escape:
             pinned_.clear();
+            emit pinsChanged();
             break;
         default:
             QWidget::keyPressEvent(e);

@@ -29,6 +29,11 @@ class View : public QWidget {
     QImage thumbnail(int width, int height);
     /// A picture with overlay.
     QImage picture(int width, int height);
+    /// The same; see-through where nothing is drawn.
+    QImage transparentPicture(int width, int height);
+    const render::Camera& camera() const { return camera_; }
+    void setCamera(const render::Camera& camera);
+    std::vector<Vec3> pinnedPlaces() const;
     QString readingText() const { return reading_; }
     int pinnedCount() const { return static_cast<int>(pinned_.size()); }
     QSize sizeHint() const override { return {800, 600}; }
@@ -45,6 +50,7 @@ class View : public QWidget {
     QPointF placeOf(const Vec3& p) const;
 
   signals:
+    void pinsChanged();
     void picked(const escultura::Vec3& position, int triangle);
     void handleMoved(int id, const escultura::Vec3& position, bool done);
     /// The user dragged a handle of the legend, or reset the range (NaN).

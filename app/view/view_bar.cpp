@@ -1,7 +1,11 @@
 #include "view/view_bar.hpp"
 
+#include <QActionGroup>
 #include <QHBoxLayout>
 #include <QLabel>
+#include <QMenu>
+#include <QSignalBlocker>
+#include <QWidgetAction>
 
 #include "theme/theme.hpp"
 #include "widgets.hpp"
@@ -39,12 +43,16 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     show_->addItem("wall thickness", static_cast<int>(Show::thickness));
     show_->addItem("draft", static_cast<int>(Show::draft));
     show_->addItem("overhangs", static_cast<int>(Show::overhang));
+    show_->addItem("mesh", static_cast<int>(Show::mesh));
     show_->addItem("results", static_cast<int>(Show::check));
     case_ = combo("loadCase", "Load case");
     quantity_ = combo("quantity", "Quantity");
-    quantity_->addItem("von Mises", static_cast<int>(Quantity::vonMises));
-    quantity_->addItem("safety factor", static_cast<int>(Quantity::safetyFactor));
-    quantity_->addItem("displacement", static_cast<int>(Quantity::displacement));
+    for (int q = 0; q < project::quantityCount; ++q) {
+        if (q == 3 || q == 7 || q == 13 || q == 16 || q == 23) quantity_->insertSeparator(quantity_->count());
+        quantity_->addItem(title(static_cast<Quantity>(q)), q);
+    }
+    quantity_->setMaxVisibleItems(32);
+    unit_ = combo("unit", "Unit");
     shape_ = combo("shape", "Deformed shape");
     shape_->addItem("true shape", 0.0);
     shape_->addItem("shape × 1", 1.0);
@@ -73,6 +81,55 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     };
     bands_ = toggle("bands", "bands", false);
     loads_ = toggle("loads", "loads", true);
+    animate_ = toggle("animate", "animate", false);
+    animate_->setToolTip("Swing the deformed shape of one load case");
+    connect(animate_, &QPushButton::toggled, this, &ViewBar::animationToggled);
+    more_ = new QPushButton("more");
+    more_->setObjectName("moreResults");
+    auto* menu = new QMenu(more_);
+    auto check = [&](const QString& text, const char* name) {
+        auto* a = menu->addAction(text);
+        a->setObjectName(name);
+        a->setCheckable(true);
+        connect(a, &QAction::toggled, this, &ViewBar::changed);
+        return a;
+    };
+    for (auto* b : {bands_, loads_}) {  // the bar has no room for these two beside results
+        auto* a = check(b->text(), b == bands_ ? "moreBands" : "moreLoads");
+        a->setChecked(b->isChecked());
+        connect(a, &QAction::toggled, b, &QPushButton::setChecked);
+        connect(b, &QPushButton::toggled, a, &QAction::setChecked);
+    }
+    lines_ = check("edges of the elements", "meshLines");
+    flags_ = check("mark lowest and highest", "bothFlags");
+    undeformed_ = check("ghost of the undeformed shape", "undeformed");
+    auto* vectors = menu->addMenu("vectors");
+    vectors_ = new QActionGroup(this);
+    const char* kinds[] = {"none", "displacement", "principal stresses"};
+    for (int k = 0; k < 3; ++k) {
+        auto* a = vectors->addAction(kinds[k]);
+        a->setObjectName(QString("vectors%1").arg(k));
+        a->setCheckable(true);
+        a->setChecked(k == 0);
+        a->setData(k);
+        vectors_->addAction(a);
+        connect(a, &QAction::triggered, this, &ViewBar::changed);
+    }
+    frameMenu_ = menu->addMenu("frame of components");
+    frames_ = new QActionGroup(this);
+    menu->addSeparator();
+    only_ = new QLineEdit;
+    only_->setObjectName("only");
+    only_->setPlaceholderText("only where worse than …");
+    only_->setToolTip("Shows only the volume where the quantity is worse than this value, in the shown unit");
+    onlyAction_ = new QWidgetAction(menu);
+    onlyAction_->setDefaultWidget(only_);
+    menu->addAction(onlyAction_);
+    connect(only_, &QLineEdit::editingFinished, this, [this] {
+        if (only_->isModified()) only_->setModified(false), emit changed();
+    });
+    more_->setMenu(menu);
+    row->addWidget(more_);
     fit_ = new QPushButton(theme::icon("fit"), "");
     fit_->setObjectName("fit");
     fit_->setToolTip("Fit the part into the view (F)");
@@ -88,22 +145,66 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
 
 void ViewBar::refresh() {
     if (!session_.hasProject()) return;
-    const auto& cases = session_.project().part.loadCases;
-    if (case_->count() != static_cast<int>(cases.size()) + 1 ||
-        (!cases.empty() && case_->itemText(1) != QString::fromStdString(cases.front().name))) {
-        case_->clear();
-        case_->addItem("worst of all cases", -1);
-        for (std::size_t c = 0; c < cases.size(); ++c)
-            case_->addItem(QString::fromStdString(cases[c].name), static_cast<int>(c));
-    }
-    case_->setMinimumWidth(case_->sizeHint().width() + 14);
     const Show show = options().show;
     const bool results = show == Show::check;
+    // results have the cases that were checked and the combinations; the duty has all of the part's
+    QStringList names;
+    const auto check = session_.lastKnown().check;
+    if (results && check)
+        for (const auto& c : check->cases) names << QString::fromStdString(c.name);
+    else
+        for (const auto& c : session_.project().part.loadCases) names << QString::fromStdString(c.name);
+    QStringList present;
+    for (int c = 1; c < case_->count(); ++c) present << case_->itemText(c);
+    const QString first = results ? "worst of all cases" : "all load cases";
+    if (present != names || case_->itemText(0) != first) {
+        const QString chosen = case_->currentText();
+        case_->clear();
+        case_->addItem(first, -1);
+        for (int c = 0; c < names.size(); ++c) case_->addItem(names[c], c);
+        case_->setCurrentIndex(std::max(0, case_->findText(chosen)));
+    }
+    const auto kind = measure(static_cast<Quantity>(quantity_->currentData().toInt()));
+    if (unit_->property("kind").toInt() != static_cast<int>(kind) + 1) {
+        unit_->clear();
+        for (const auto& u : project::unitsOf(kind))
+            unit_->addItem(u == "um" ? "µm" : u == "1e-6" ? "× 10⁻⁶" : QString::fromStdString(u), QString::fromStdString(u));
+        unit_->setProperty("kind", static_cast<int>(kind) + 1);
+    }
+    QStringList frames{"global"};
+    for (const auto& f : session_.project().part.frames) frames << QString::fromStdString(f.name);
+    if (frameMenu_->property("names").toStringList() != frames) {
+        frameMenu_->clear();
+        for (const QString& f : frames) {
+            auto* a = frameMenu_->addAction(f);
+            a->setCheckable(true);
+            a->setData(f == "global" ? QString() : f);
+            a->setChecked(f == "global");
+            frames_->addAction(a);
+            connect(a, &QAction::triggered, this, &ViewBar::changed);
+        }
+        frameMenu_->setProperty("names", frames);
+    }
     case_->setEnabled(results || show == Show::duty);
     quantity_->setEnabled(results);
     shape_->setEnabled(results && case_->currentData().toInt() >= 0);
     shape_->setToolTip(shape_->isEnabled() ? "Deformed shape" : "Choose one load case to see its deformed shape");
     for (auto* box : {case_, quantity_, shape_}) box->setVisible(results || (box == case_ && show == Show::duty));
+    unit_->setVisible(results && unit_->count() > 1);
+    more_->setVisible(results);
+    animate_->setVisible(results);
+    animate_->setEnabled(shape_->isEnabled());
+    beside_->setVisible(!results);
+    bands_->setVisible(show == Show::deviation || show == Show::thickness || show == Show::draft);
+    loads_->setVisible(show == Show::duty);
+    fit_->setVisible(!results);
+    drawer_->setText(results ? "tables" : "tables and log");
+    // fixed widths where the bar is full
+    const std::pair<QComboBox*, int> widths[] = {{show_, 100}, {case_, 142}, {quantity_, 146}, {unit_, 74}, {shape_, 124}, {section_, 104}};
+    for (const auto& [box, width] : widths) {
+        box->setMinimumWidth(results ? width : box == case_ ? case_->sizeHint().width() + 14 : 0);
+        box->setMaximumWidth(results ? width : QWIDGETSIZE_MAX);
+    }
     bands_->setEnabled(results || show == Show::deviation || show == Show::thickness || show == Show::draft);
     loads_->setEnabled(results || show == Show::duty);
 }
@@ -124,7 +225,18 @@ report::SceneOptions ViewBar::options() const {
     }
     o.loadCase = case_->count() ? case_->currentData().toInt() : -1;
     o.quantity = static_cast<Quantity>(quantity_->currentData().toInt());
+    o.unit = unit_->currentData().toString().toStdString();
     o.deformation = shape_->currentData().toDouble();
+    if (animate_->isChecked() && o.deformation == 0) o.deformation = -1;  // enlarged
+    o.meshLines = lines_->isChecked();
+    o.bothFlags = flags_->isChecked();
+    o.undeformed = undeformed_->isChecked();
+    if (vectors_->checkedAction())
+        o.vectors = static_cast<report::SceneOptions::Vectors>(vectors_->checkedAction()->data().toInt());
+    if (frames_->checkedAction()) o.frame = frames_->checkedAction()->data().toString().toStdString();
+    bool isNumber = false;
+    const double only = only_->text().trimmed().replace(',', '.').toDouble(&isNumber);
+    if (isNumber) o.only = only;
     o.bands = bands_->isChecked() ? 10 : 0;
     o.loads = loads_->isChecked();
     return o;

@@ -9,6 +9,9 @@
 #include "report/part_scene.hpp"
 #include "session.hpp"
 
+class QActionGroup;
+class QWidgetAction;
+
 namespace escultura::app {
 
 class ViewBar : public QFrame {
@@ -24,15 +27,25 @@ class ViewBar : public QFrame {
     void setCompareWith(int variant) { compareWith_ = variant; }
     QPushButton* drawerButton() { return drawer_; }
 
+    /// Whether the deformed shape is to swing.
+    bool isAnimated() const { return animate_->isChecked(); }
+    void stopAnimation() { animate_->setChecked(false); }
+
   signals:
     void changed();
     void fitAsked();
+    void animationToggled(bool on);
 
   private:
     Session& session_;
-    QComboBox *show_, *case_, *quantity_, *shape_, *beside_, *section_;
+    QComboBox *show_, *case_, *quantity_, *unit_, *shape_, *beside_, *section_;
     int compareWith_ = -1;
-    QPushButton *bands_, *loads_, *fit_, *drawer_;
+    QPushButton *bands_, *loads_, *fit_, *drawer_, *animate_, *more_;
+    QAction *lines_, *flags_, *undeformed_;
+    QActionGroup *vectors_, *frames_;
+    QMenu* frameMenu_;
+    QLineEdit* only_;
+    QWidgetAction* onlyAction_;
 };
 
 }  // namespace escultura::app

@@ -91,9 +91,18 @@ class Results {
         maps_;
 };
 
+/// A camera that is kept under a name.
+struct NamedView {
+    std::string name;
+    Vec3 focus = Vec3::Zero(), direction = -Vec3::UnitX(), up = Vec3::UnitZ();
+    double height = 100;  ///< visible height, mm
+    bool operator==(const NamedView&) const = default;
+};
+
 struct Project {
     Part part;
     std::vector<Variant> variants;
+    std::vector<NamedView> views;
     std::size_t open = 0;      ///< index of the open variant
     std::size_t baseline = 0;  ///< index of the one that others are compared with
     std::shared_ptr<Results> results = std::make_shared<Results>();

@@ -374,6 +374,13 @@ void saveProject(const Project& project, const std::string& path) {
                                {"baseline", project.baseline},
                                {"variants", nlohmann::json::array()}};
         for (const Variant& v : project.variants) head["variants"].push_back(toJson(v));
+        head["views"] = nlohmann::json::array();
+        for (const NamedView& v : project.views)
+            head["views"].push_back({{"name", v.name},
+                                     {"focus", toJson(v.focus)},
+                                     {"direction", toJson(v.direction)},
+                                     {"up", toJson(v.up)},
+                                     {"height", v.height}});
         const std::string text = head.dump();
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "project", "json", {text.begin(), text.end()});
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "part", "json",
@@ -418,6 +425,10 @@ Project loadProject(const std::string& path) {
         Project p;
         p.part = parsePart(part, j.at("part_path"));
         for (const auto& v : j.at("variants")) p.variants.push_back(fromJson(v));
+        if (j.contains("views"))
+            for (const auto& v : j.at("views"))
+                p.views.push_back({v.at("name"), vectorFrom(v.at("focus")), vectorFrom(v.at("direction")),
+                                   vectorFrom(v.at("up")), v.at("height")});
         p.open = j.at("open");
         p.baseline = j.at("baseline");
         if (p.variants.empty() || p.open >= p.variants.size() || p.baseline >= p.variants.size())

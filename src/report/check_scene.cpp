@@ -356,9 +356,9 @@ void addMeshQuality(const CheckResult& check, const SceneOptions& o, render::Sce
     auto mesh = boundaryMesh(check, value, scale, places);
     mesh.colour = {plaster};
     mesh.value.clear();
-    mesh.opacity = check.quality.worst.empty() ? 1 : 0.35;
+    mesh.opacity = o.poorElement >= 0 ? 0.35 : 1;  // the one that is looked for may lie inside
     scene.meshes.push_back(std::move(mesh));
-    addMeshLines(check, places, scene);
+    if (o.poorElement < 0) addMeshLines(check, places, scene);
     const std::size_t shown = std::min<std::size_t>(12, check.quality.worst.size());
     for (std::size_t k = 0; k < shown; ++k)
         addElement(check, check.quality.worst[k].element,

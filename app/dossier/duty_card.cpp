@@ -1,0 +1,152 @@
+#include <cmath>
+
+#include "dossier/card_parts.hpp"
+#include "dossier/cards.hpp"
+#include "project/duty_edit.hpp"
+#include "project/materials.hpp"
+#include "project/ready.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+
+/// The ready list as lines with what to do.
+QString readyText(const Session& session) {
+    const auto& p = session.project();
+    const auto field = p.field();
+    const auto surface = p.surface(session.recipe());
+    QStringList lines;
+    for (const ReadyNote& n : readyNotes(p.part, session.recipe(), field.get(), surface.get())) {
+        const bool blocks = n.severity == ReadyNote::Severity::blocker;
+        lines << QString("<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:#6E695F'>%4</span></p>")
+                     .arg(blocks ? "#B4532A" : "#96660C", blocks ? "✕ missing:" : "◐ look at:",
+                          QString::fromStdString(n.text).toHtmlEscaped(), QString::fromStdString(n.fix).toHtmlEscaped());
+    }
+    return lines.isEmpty() ? QString("<span style='color:#1F6F6B'>✓ ready for a check</span>") : lines.join("");
+}
+
+DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
+    description_ = label("", "muted");
+    material_ = new QComboBox;
+    material_->setObjectName("material");
+    material_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    material_->setMinimumContentsLength(18);
+    figures_ = label("");
+    error_ = errorLabel();
+    ready_ = label("");
+    ready_->setObjectName("ready");
+    interfaces_ = table({"Interface", "Bore", "Ring", "Kind"});
+    interfaces_->setObjectName("interfaces");
+    cases_ = table({"Load case", "Total force, kN"});
+    cases_->setObjectName("dutyCases");
+    auto* loads = new QPushButton("Loads and supports…");
+    loads->setObjectName("editLoads");
+    auto* places = new QPushButton("Interfaces…");
+    body()->addWidget(description_);
+    body()->addWidget(field("Material", material_));
+    body()->addWidget(figures_);
+    body()->addWidget(error_);
+    body()->addWidget(interfaces_);
+    body()->addWidget(cases_);
+    body()->addWidget(row({loads, places}));
+    body()->addWidget(heading("Before a check"));
+    body()->addWidget(ready_);
+    connect(material_, &QComboBox::activated, this, &DutyCard::chooseMaterial);
+    connect(loads, &QPushButton::clicked, this, [this] { emit tableAsked(0); });
+    connect(places, &QPushButton::clicked, this, [this] { emit tableAsked(1); });
+    connect(cases_, &QTableWidget::currentCellChanged, this, [this](int r) {
+        if (r >= 0) emit loadCaseChosen(r);
+    });
+}
+
+QString DutyCard::summary() const {
+    const Part& p = session_.project().part;
+    return QString("%1 interfaces · %2 load cases · %3 requirements")
+        .arg(p.interfaces.size())
+        .arg(p.loadCases.size())
+        .arg(p.requirements.size());
+}
+
+void DutyCard::chooseMaterial(int index) {
+    const auto& own = session_.project().part.ownMaterials;
+    const auto& library = materialLibrary();
+    const int at = material_->itemData(index).toInt();
+    if (at < 0) return;  // the part's own, as it is
+    const elastic::Material chosen =
+        at < 1000 ? library.at(static_cast<std::size_t>(at)).material : own.at(static_cast<std::size_t>(at - 1000));
+    try {
+        const Part part = session_.project().part;
+        session_.editPart("Material", [&](const std::string&) { return withMaterial(part, chosen); });
+        showError(error_, "");
+    } catch (const std::exception& e) {
+        showError(error_, e.what());
+    }
+}
+
+void DutyCard::refreshBody() {
+    const Part& p = session_.project().part;
+    description_->setText(QString::fromStdString(p.description));
+    {
+        const QSignalBlocker block(material_);
+        material_->clear();
+        material_->addItem(QString::fromStdString(p.material.name), -1);
+        for (std::size_t k = 0; k < p.ownMaterials.size(); ++k)
+            if (p.ownMaterials[k].name != p.material.name)
+                material_->addItem(QString::fromStdString(p.ownMaterials[k].name) + " (kept with the part)",
+                                   1000 + static_cast<int>(k));
+        for (std::size_t k = 0; k < materialLibrary().size(); ++k)
+            if (materialLibrary()[k].material.name != p.material.name)
+                material_->addItem(QString::fromStdString(materialLibrary()[k].material.name), static_cast<int>(k));
+        material_->setToolTip("The part's material; the library's values say their standard");
+    }
+    const auto& m = p.material;
+    QList<QPair<QString, QString>> f;
+    if (m.orthotropic) {
+        auto three = [](const Vec3& v) { return QString("%1, %2, %3").arg(plain(v[0]), plain(v[1]), plain(v[2])); };
+        f << QPair<QString, QString>{"Young's moduli", three(m.orthotropic->youngs) + " MPa"}
+          << QPair<QString, QString>{"Poisson's ratios", three(m.orthotropic->poissons)}
+          << QPair<QString, QString>{"Shear moduli", three(m.orthotropic->shear) + " MPa"};
+    } else {
+        f << QPair<QString, QString>{"Young's modulus", plain(m.youngsModulus) + " MPa"}
+          << QPair<QString, QString>{"Poisson's ratio", plain(m.poissonsRatio)};
+    }
+    f << QPair<QString, QString>{"Density", num(m.density * 1e9, 4) + " kg/m³"};
+    if (p.isBrittle())
+        f << QPair<QString, QString>{"Ultimate strength", plain(m.ultimateStrength) + " MPa, against the maximum principal stress"};
+    else
+        f << QPair<QString, QString>{"Yield strength", plain(m.yieldStrength) + " MPa, against von Mises"};
+    f << QPair<QString, QString>{"Source", QString::fromStdString(m.yieldSource)};
+    if (!p.optimisedWith.empty()) f.push_back({"Optimised with", QString::fromStdString(p.optimisedWith)});
+    figures_->setText(figures(f));
+    ready_->setText(readyText(session_));
+    QList<QStringList> rows;
+    for (const Interface& i : p.interfaces)
+        rows << QStringList{QString::fromStdString(i.name), i.boreDiameter > 0 ? plain(i.boreDiameter) + " mm" : "none",
+                            i.ringDiameter > 0 ? plain(i.ringDiameter) + " mm" : "none", name(i.kind)};
+    fill(interfaces_, rows);
+    fitHeight(interfaces_);
+    rows.clear();
+    for (const LoadCase& c : p.loadCases) {
+        Vec3 sum = Vec3::Zero();
+        bool body = false;
+        for (const Load& l : p.loadsOf(c)) {
+            sum += p.axesOf(l.frame) * l.force * (l.sharedTotal ? 1.0 : static_cast<double>(l.on.interfaces.size()));
+            body = body || !l.onFaces();
+        }
+        sum *= c.factor;
+        QString figures = QString("(%1, %2, %3)").arg(plain(sum[0] / 1000), plain(sum[1] / 1000), plain(sum[2] / 1000));
+        if (body) figures += " + mass";
+        if (c.use != LoadCase::Use::check) figures += c.use == LoadCase::Use::off ? " · off" : " · combined";
+        rows << QStringList{QString::fromStdString(c.name), figures};
+    }
+    for (const Combination& c : p.combinations)
+        rows << QStringList{QString::fromStdString(c.name),
+                            QString::fromStdString(combinationText(c)) + (c.on ? "" : " · off")};
+    const int current = cases_->currentRow();
+    const QSignalBlocker block(cases_);
+    fill(cases_, rows);
+    fitHeight(cases_);
+    if (current >= 0) cases_->setCurrentCell(current, 0);
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,627 @@
+#include "drawer/duty_panel.hpp"
+
+#include <QDialog>
+#include <QDialogButtonBox>
+#include <QFileDialog>
+#include <QFormLayout>
+#include <QHBoxLayout>
+#include <QScrollArea>
+#include <fstream>
+#include <sstream>
+
+#include "base/error.hpp"
+#include "dossier/card_parts.hpp"
+#include "project/duty_edit.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+
+namespace {
+
+const QStringList loadWords{"force",   "bearing load", "pressure", "torque",      "remote force",
+                            "gravity", "acceleration", "rotation", "displacement"};
+const QStringList supportWords{"fixed", "sliding", "cylindrical", "elastic bed", "remote", "rigid"};
+
+QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
+
+QWidget* three(QList<QLineEdit*>& fields, const char* name) {
+    auto* w = new QWidget;
+    auto* l = new QHBoxLayout(w);
+    l->setContentsMargins(0, 0, 0, 0);
+    l->setSpacing(4);
+    for (int k = 0; k < 3; ++k) {
+        auto* e = new QLineEdit;
+        e->setObjectName(QString("%1%2").arg(name).arg(QChar('X' + k)));
+        e->setPlaceholderText(QChar('x' + k));
+        fields << e;
+        l->addWidget(e);
+    }
+    return w;
+}
+
+}  // namespace
+
+DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    setObjectName("dutyPanel");
+    table_ = table({"What", "Kind", "Acts on", "Figures", "Use"});
+    table_->setObjectName("dutyTable");
+    auto button = [&](const QString& t, const char* name) {
+        auto* b = new QPushButton(t);
+        b->setObjectName(name);
+        b->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed);
+        b->setStyleSheet("padding: 5px 8px;");
+        return b;
+    };
+    addCase_ = button("+ case", "addCase");
+    addLoad_ = button("+ load", "addLoad");
+    addSupport_ = button("+ support", "addSupport");
+    addCombination_ = button("+ combination", "addCombination");
+    remove_ = button("Remove", "removeDuty");
+    import_ = button("Import CSV…", "importLoads");
+    apply_ = button("Apply", "applyDuty");
+    kind_ = new QComboBox;
+    kind_->setObjectName("dutyKind");
+    face_ = new QComboBox;
+    face_->setObjectName("dutyFace");
+    frame_ = new QComboBox;
+    use_ = new QComboBox;
+    use_->setObjectName("caseUse");
+    use_->addItems({"checked", "in combinations only", "off"});
+    share_ = new QComboBox;
+    share_->addItems({"total, shared evenly", "each gets all"});
+    interfaces_ = new QListWidget;
+    interfaces_->setObjectName("dutyInterfaces");
+    held_ = new QListWidget;
+    held_->setObjectName("dutyHeld");
+    for (auto* l : {interfaces_, held_}) l->setFixedHeight(74);
+    name_ = new QLineEdit;
+    name_->setObjectName("dutyName");
+    factor_ = new QLineEdit;
+    factor_->setObjectName("caseFactor");
+    sum_ = new QLineEdit;
+    sum_->setObjectName("combinationSum");
+    sum_->setPlaceholderText("1.35 steady + 1.5 storm");
+    rigid_ = new QCheckBox("the face keeps its shape (rigid)");
+    on_ = new QCheckBox("on");
+    firstName_ = label("", "muted");
+    secondName_ = label("", "muted");
+    error_ = errorLabel();
+    error_->setObjectName("dutyError");
+    hint_ = label("", "muted");
+
+    form_ = new QWidget;
+    auto* f = new QFormLayout(form_);
+    f->setContentsMargins(8, 4, 12, 8);
+    f->setVerticalSpacing(5);
+    auto row = [&](const QString& key, QLabel* name, QWidget* w) {
+        f->addRow(name, w);
+        rows_.push_back({key, w});
+    };
+    auto plainRow = [&](const QString& key, const QString& name, QWidget* w) { row(key, label(name, "muted"), w); };
+    plainRow("name", "Name", name_);
+    plainRow("kind", "Kind", kind_);
+    plainRow("interfaces", "Acts on", interfaces_);
+    plainRow("face", "Face", face_);
+    plainRow("frame", "Frame", frame_);
+    row("first", firstName_, three(first_, "dutyFirst"));
+    row("second", secondName_, three(second_, "dutySecond"));
+    plainRow("share", "Share", share_);
+    plainRow("rigid", "", rigid_);
+    plainRow("held", "Holds", held_);
+    plainRow("use", "Use", use_);
+    plainRow("factor", "Factor", factor_);
+    plainRow("sum", "Sum", sum_);
+    plainRow("on", "", on_);
+    f->addRow(hint_);
+    f->addRow(error_);
+    f->addRow(apply_);
+    auto* scroll = new QScrollArea;
+    scroll->setWidget(form_);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    scroll->setFixedWidth(330);
+
+    auto* buttons = new QHBoxLayout;
+    buttons->setSpacing(6);
+    for (auto* b : {addCase_, addLoad_, addSupport_, addCombination_, remove_, import_}) buttons->addWidget(b);
+    buttons->addStretch();
+    auto* left = new QVBoxLayout;
+    left->setContentsMargins(8, 6, 0, 6);
+    left->addLayout(buttons);
+    left->addWidget(table_, 1);
+    auto* all = new QHBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->addLayout(left, 1);
+    all->addWidget(scroll);
+
+    connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
+        if (!filling_) choose(r);
+    });
+    connect(kind_, &QComboBox::activated, this, [this] { showForm(); });
+    connect(interfaces_, &QListWidget::itemChanged, this, [this] {
+        if (!filling_) showForm();
+    });
+    connect(addCase_, &QPushButton::clicked, this, [this] { add(Line::Kind::loadCase); });
+    connect(addLoad_, &QPushButton::clicked, this, [this] { add(Line::Kind::load); });
+    connect(addSupport_, &QPushButton::clicked, this, [this] { add(Line::Kind::support); });
+    connect(addCombination_, &QPushButton::clicked, this, [this] { add(Line::Kind::combination); });
+    connect(remove_, &QPushButton::clicked, this, &DutyPanel::remove);
+    connect(apply_, &QPushButton::clicked, this, &DutyPanel::apply);
+    connect(import_, &QPushButton::clicked, this, [this] {
+        const QString path =
+            QFileDialog::getOpenFileName(this, "Import loads", {}, "Tables (*.csv *.tsv *.txt);;All files (*)");
+        if (!path.isEmpty()) importTable(path);
+    });
+}
+
+void DutyPanel::refresh() {
+    if (!session_.hasProject()) return;
+    const Part& p = session_.project().part;
+    lines_.clear();
+    QList<QStringList> rows;
+    auto useWords = [](const LoadCase& c) {
+        QString s = c.use == LoadCase::Use::check ? "checked" : c.use == LoadCase::Use::off ? "off" : "in combinations";
+        if (c.factor != 1) s += " × " + num(c.factor);
+        return s;
+    };
+    auto on = [](const Load& l) {
+        return l.onFaces() ? text(listed(l.on.interfaces) + " (" + l.on.face + ")") : QString("whole part");
+    };
+    for (std::size_t c = 0; c < p.loadCases.size(); ++c) {
+        const LoadCase& k = p.loadCases[c];
+        lines_.push_back({Line::Kind::loadCase, static_cast<int>(c)});
+        rows << QStringList{text(k.name), "load case", "", QString("%1 loads").arg(p.loadsOf(k).size()), useWords(k)};
+        for (std::size_t l = 0; l < k.loads.size(); ++l) {
+            lines_.push_back({Line::Kind::load, static_cast<int>(c), static_cast<int>(l)});
+            rows << QStringList{"   " + text(k.name), text(words(k.loads[l].kind)), on(k.loads[l]),
+                                text(describe(k.loads[l])), ""};
+        }
+    }
+    for (std::size_t s = 0; s < p.sharedLoads.size(); ++s) {
+        const SharedLoad& l = p.sharedLoads[s];
+        lines_.push_back({Line::Kind::shared, static_cast<int>(s)});
+        rows << QStringList{"shared load", text(words(l.load.kind)), on(l.load), text(describe(l.load)),
+                            l.cases.empty() ? "all cases" : text(listed(l.cases))};
+    }
+    for (std::size_t c = 0; c < p.combinations.size(); ++c) {
+        lines_.push_back({Line::Kind::combination, static_cast<int>(c)});
+        rows << QStringList{text(p.combinations[c].name), "combination", "", text(combinationText(p.combinations[c])),
+                            p.combinations[c].on ? "on" : "off"};
+    }
+    for (std::size_t s = 0; s < p.supports.size(); ++s) {
+        const Support& k = p.supports[s];
+        lines_.push_back({Line::Kind::support, static_cast<int>(s)});
+        rows << QStringList{"support", supportWords[static_cast<int>(k.kind)],
+                            text(listed(k.on.interfaces) + " (" + k.on.face + ")"), text(describe(k)), ""};
+    }
+    filling_ = true;
+    fill(table_, rows);
+    chosen_ = std::min(chosen_, static_cast<int>(lines_.size()) - 1);
+    if (chosen_ >= 0) table_->setCurrentCell(chosen_, 0);
+    filling_ = false;
+    choose(chosen_);
+}
+
+void DutyPanel::choose(int r) {
+    chosen_ = r >= 0 && r < static_cast<int>(lines_.size()) ? r : -1;
+    form_->setVisible(chosen_ >= 0);
+    remove_->setEnabled(chosen_ >= 0);
+    if (chosen_ < 0) return;
+    showError(error_, "");
+    const Part& p = session_.project().part;
+    const Line& line = lines_[chosen_];
+    filling_ = true;
+    kind_->clear();
+    frame_->clear();
+    frame_->addItem("global", "");
+    for (const Frame& f : p.frames) frame_->addItem(text(f.name), text(f.name));
+    interfaces_->clear();
+    auto fillInterfaces = [&](const FaceReference& on) {
+        for (const Interface& i : p.interfaces) {
+            auto* item = new QListWidgetItem(text(i.name), interfaces_);
+            item->setFlags(Qt::ItemIsUserCheckable | Qt::ItemIsEnabled | Qt::ItemIsSelectable);
+            item->setCheckState(std::count(on.interfaces.begin(), on.interfaces.end(), i.name) ? Qt::Checked
+                                                                                                : Qt::Unchecked);
+        }
+        face_->clear();
+        face_->addItems({"bore", "side", "start", "end"});
+        face_->setCurrentText(on.face.empty() ? "bore" : text(on.face));
+    };
+    auto put = [&](QList<QLineEdit*>& fields, const Vec3& v, double scale, const QString& unit) {
+        for (int k = 0; k < 3; ++k) fields[k]->setText(plain(v[k] * scale) + (unit.isEmpty() ? "" : " " + unit));
+    };
+    if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
+        const Load& l =
+            line.kind == Line::Kind::load ? p.loadCases[line.at].loads[line.load] : p.sharedLoads[line.at].load;
+        kind_->addItems(loadWords);
+        kind_->setCurrentIndex(static_cast<int>(l.kind));
+        fillInterfaces(l.on);
+        frame_->setCurrentIndex(std::max(0, frame_->findData(text(l.frame))));
+        share_->setCurrentIndex(l.sharedTotal ? 0 : 1);
+        rigid_->setChecked(l.rigid);
+        using Kind = Load::Kind;
+        switch (l.kind) {
+            case Kind::force:
+            case Kind::bearing:
+            case Kind::remoteForce:
+                put(first_, l.force, 1, "N");
+                if (l.kind == Kind::remoteForce)
+                    put(second_, l.point, 1, "mm");
+                else
+                    put(second_, l.moment, 1e-3, "N*m");
+                break;
+            case Kind::pressure:
+                put(first_, Vec3(l.pressure, 0, 0), 1, "MPa");
+                break;
+            case Kind::torque:
+                put(first_, Vec3(l.torque, 0, 0), 1e-3, "N*m");
+                break;
+            case Kind::gravity:
+            case Kind::acceleration:
+                put(first_, l.acceleration, 1e-3, "m/s^2");
+                break;
+            case Kind::spin:
+                put(first_, Vec3(l.speed * 30 / M_PI, 0, 0), 1, "rpm");
+                put(second_, l.axis, 1, "");
+                break;
+            case Kind::displacement:
+                put(first_, l.displacement, 1, "mm");
+                break;
+        }
+        for (int c = 0; c < static_cast<int>(p.loadCases.size()); ++c)
+            if (line.kind == Line::Kind::load && c == line.at) emit loadCaseChosen(c);
+    } else if (line.kind == Line::Kind::support) {
+        const Support& s = p.supports[line.at];
+        kind_->addItems(supportWords);
+        kind_->setCurrentIndex(static_cast<int>(s.kind));
+        fillInterfaces(s.on);
+        frame_->setCurrentIndex(std::max(0, frame_->findData(text(s.frame))));
+        first_[0]->setText(plain(s.normalStiffness) + " N/mm^3");
+        first_[1]->setText(plain(s.tangentialStiffness) + " N/mm^3");
+    } else if (line.kind == Line::Kind::loadCase) {
+        const LoadCase& c = p.loadCases[line.at];
+        name_->setText(text(c.name));
+        use_->setCurrentIndex(static_cast<int>(c.use));
+        factor_->setText(plain(c.factor));
+        emit loadCaseChosen(line.at);
+    } else {
+        name_->setText(text(p.combinations[line.at].name));
+        sum_->setText(text(combinationText(p.combinations[line.at])));
+        on_->setChecked(p.combinations[line.at].on);
+    }
+    filling_ = false;
+    held_->clear();
+    showForm();
+}
+
+void DutyPanel::showForm() {
+    if (chosen_ < 0) return;
+    const Line& line = lines_[chosen_];
+    const Part& p = session_.project().part;
+    QSet<QString> shown;
+    QString first, second, hint;
+    if (line.kind == Line::Kind::loadCase) shown = {"name", "use", "factor"};
+    if (line.kind == Line::Kind::combination) shown = {"name", "sum", "on"};
+    if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
+        const auto kind = static_cast<Load::Kind>(std::max(0, kind_->currentIndex()));
+        Load probe;
+        probe.kind = kind;
+        shown = {"kind", "first"};
+        if (probe.onFaces()) shown += {"interfaces", "face"};
+        if (kind == Load::Kind::force || kind == Load::Kind::bearing || kind == Load::Kind::remoteForce)
+            shown += {"share", "frame"}, first = "Force";
+        if (kind == Load::Kind::force) shown += "second", second = "Moment";
+        if (kind == Load::Kind::remoteForce) shown += {"second", "rigid"}, second = "At";
+        if (kind == Load::Kind::pressure) first = "Pressure";
+        if (kind == Load::Kind::torque) shown += "share", first = "Torque";
+        if (kind == Load::Kind::gravity || kind == Load::Kind::acceleration) shown += "frame", first = "Acceleration";
+        if (kind == Load::Kind::spin) shown += "second", first = "Speed", second = "Axis";
+        if (kind == Load::Kind::displacement) shown += "frame", first = "Moved by";
+        const bool one = kind == Load::Kind::pressure || kind == Load::Kind::torque || kind == Load::Kind::spin;
+        for (int k = 1; k < 3; ++k) first_[k]->setVisible(!one);
+        if (kind == Load::Kind::gravity) hint = "The field of gravity: (0, 0, -9.81 m/s^2) pulls down along z.";
+        if (kind == Load::Kind::acceleration) hint = "Of the part; its inertia acts against it.";
+        if (kind == Load::Kind::spin) hint = "The axis runs through the global origin, or the point in the part file.";
+        if (kind == Load::Kind::remoteForce && rigid_->isChecked())
+            hint = "A rigid face stiffens the part in every case.";
+    }
+    if (line.kind == Line::Kind::support) {
+        const auto kind = static_cast<Support::Kind>(std::max(0, kind_->currentIndex()));
+        shown = {"kind", "interfaces", "face"};
+        if (kind == Support::Kind::fixed || kind == Support::Kind::remote) shown += "frame";
+        if (kind != Support::Kind::sliding && kind != Support::Kind::bed) shown += "held";
+        if (kind == Support::Kind::bed) shown += "first", first = "Stiffness";
+        first_[1]->setVisible(true);
+        first_[2]->setVisible(false);
+        if (kind == Support::Kind::bed) hint = "Along the face's normal, then across it.";
+        if (kind == Support::Kind::sliding) hint = "Held along the face's normal, free in its plane.";
+        if (kind == Support::Kind::remote) hint = "The mean motion of the face is held; the face is free to deform.";
+        const QStringList names = kind == Support::Kind::fixed         ? QStringList{"x", "y", "z"}
+                                  : kind == Support::Kind::cylindrical ? QStringList{"radial", "axial", "tangential"}
+                                                                       : QStringList{"x",      "y",      "z",
+                                                                                     "turn x", "turn y", "turn z"};
+        if (held_->count() != names.size() || held_->item(0)->text() != names[0]) {
+            const Support& s = p.supports[line.at];
+            held_->clear();
+            for (int k = 0; k < names.size(); ++k) {
+                auto* item = new QListWidgetItem(names[k], held_);
+                const bool on = s.kind != kind ? true : names.size() == 3 ? s.held[k] : s.motions[k];
+                item->setFlags(Qt::ItemIsUserCheckable | Qt::ItemIsEnabled);
+                item->setCheckState(on ? Qt::Checked : Qt::Unchecked);
+            }
+        }
+    }
+    firstName_->setText(first);
+    secondName_->setText(second);
+    hint_->setText(hint);
+    hint_->setVisible(!hint.isEmpty());
+    auto* layout = static_cast<QFormLayout*>(form_->layout());
+    for (const auto& [key, widget] : rows_) {
+        widget->setVisible(shown.contains(key));
+        if (auto* l = layout->labelForField(widget)) l->setVisible(shown.contains(key));
+    }
+}
+
+Vec3 DutyPanel::vectorOf(const QList<QLineEdit*>& fields, Dimension wanted, const std::string& unit,
+                         const char* what) const {
+    Vec3 v = Vec3::Zero();
+    for (int k = 0; k < 3; ++k) {
+        const std::string t = fields[k]->text().trimmed().toStdString();
+        if (t.empty() || fields[k]->isHidden()) continue;
+        try {
+            v[k] = parseQuantity(t, wanted, unit);
+        } catch (const InputError& e) {
+            throw InputError(std::string(what) + ": type " + e.detail().expected + "; found '" + t + "'.");
+        }
+    }
+    return v;
+}
+
+Load DutyPanel::formLoad() const {
+    const Line& line = lines_[chosen_];
+    const Part& p = session_.project().part;
+    Load l = line.kind == Line::Kind::load ? p.loadCases[line.at].loads[line.load] : p.sharedLoads[line.at].load;
+    l.kind = static_cast<Load::Kind>(kind_->currentIndex());
+    l.on = {};
+    if (l.onFaces()) {
+        for (int k = 0; k < interfaces_->count(); ++k)
+            if (interfaces_->item(k)->checkState() == Qt::Checked)
+                l.on.interfaces.push_back(interfaces_->item(k)->text().toStdString());
+        l.on.face = face_->currentText().toStdString();
+        if (l.on.interfaces.empty()) throw InputError("Tick at least one interface.");
+    }
+    l.frame = frame_->isHidden() ? "" : frame_->currentData().toString().toStdString();
+    l.sharedTotal = share_->currentIndex() == 0;
+    l.rigid = rigid_->isChecked() && l.kind == Load::Kind::remoteForce;
+    using Kind = Load::Kind;
+    l.force = l.moment = Vec3::Zero();
+    switch (l.kind) {
+        case Kind::force:
+        case Kind::bearing:
+        case Kind::remoteForce:
+            l.force = vectorOf(first_, dimension::force, "N", "Force");
+            if (l.kind == Kind::force) l.moment = vectorOf(second_, dimension::moment, "N*m", "Moment");
+            if (l.kind == Kind::remoteForce) l.point = vectorOf(second_, dimension::length, "mm", "Point");
+            break;
+        case Kind::pressure:
+            l.pressure = vectorOf(first_, dimension::stress, "MPa", "Pressure")[0];
+            break;
+        case Kind::torque:
+            l.torque = vectorOf(first_, dimension::moment, "N*m", "Torque")[0];
+            break;
+        case Kind::gravity:
+        case Kind::acceleration:
+            l.acceleration = vectorOf(first_, dimension::acceleration, "m/s^2", "Acceleration");
+            break;
+        case Kind::spin:
+            l.speed = vectorOf(first_, {0, 0, -1}, "rpm", "Speed")[0];
+            l.axis = vectorOf(second_, dimension::none, "", "Axis");
+            if (!(l.axis.norm() > 0)) throw InputError("Axis: type a direction that is not zero.");
+            l.axis.normalize();
+            break;
+        case Kind::displacement:
+            l.displacement = vectorOf(first_, dimension::length, "mm", "Moved by");
+            break;
+    }
+    return l;
+}
+
+Support DutyPanel::formSupport() const {
+    Support s = session_.project().part.supports[lines_[chosen_].at];
+    s.kind = static_cast<Support::Kind>(kind_->currentIndex());
+    s.on = {};
+    for (int k = 0; k < interfaces_->count(); ++k)
+        if (interfaces_->item(k)->checkState() == Qt::Checked)
+            s.on.interfaces.push_back(interfaces_->item(k)->text().toStdString());
+    if (s.on.interfaces.empty()) throw InputError("Tick at least one interface.");
+    s.on.face = face_->currentText().toStdString();
+    s.frame = frame_->isHidden() ? "" : frame_->currentData().toString().toStdString();
+    for (int k = 0; k < held_->count(); ++k) {
+        const bool on = held_->item(k)->checkState() == Qt::Checked;
+        if (held_->count() == 3) s.held[k] = on;
+        if (held_->count() == 6) s.motions[k] = on;
+    }
+    if (s.kind == Support::Kind::bed) {
+        const Vec3 k = vectorOf(first_, {-2, 1, -2}, "N/mm^3", "Stiffness");
+        s.normalStiffness = k[0];
+        s.tangentialStiffness = k[1];
+    }
+    return s;
+}
+
+void DutyPanel::change(const QString& what, const std::function<std::string(const Part&)>& edit) {
+    const Part part = session_.project().part;
+    try {
+        session_.editPart(what, [&](const std::string&) { return edit(part); });
+        showError(error_, "");
+    } catch (const InputError& e) {
+        const auto& d = e.detail();
+        showError(error_, d.expected.empty() ? QString::fromStdString(e.what())
+                                             : text((d.place.empty() ? "" : d.place + ": ") + "expected " + d.expected +
+                                                    "; found " + d.found));
+    }
+}
+
+void DutyPanel::apply() {
+    if (chosen_ < 0) return;
+    const Line line = lines_[chosen_];
+    change("Duty", [&](const Part& p) -> std::string {
+        switch (line.kind) {
+            case Line::Kind::load:
+                return withLoad(p, p.loadCases[line.at].name, line.load, formLoad());
+            case Line::Kind::shared:
+                return withLoad(p, "", line.at, formLoad());
+            case Line::Kind::support:
+                return withSupport(p, line.at, formSupport());
+            case Line::Kind::loadCase: {
+                LoadCase c = p.loadCases[line.at];
+                c.name = name_->text().trimmed().toStdString();
+                if (c.name.empty()) throw InputError("Type a name.");
+                c.use = static_cast<LoadCase::Use>(use_->currentIndex());
+                try {
+                    c.factor = parseQuantity(factor_->text().toStdString(), dimension::none, "");
+                } catch (const InputError&) {
+                    throw InputError("Factor: type a number; found '" + factor_->text().toStdString() + "'.");
+                }
+                return withCase(p, p.loadCases[line.at].name, c);
+            }
+            case Line::Kind::combination: {
+                std::vector<std::string> cases;
+                for (const LoadCase& c : p.loadCases) cases.push_back(c.name);
+                const Combination c{name_->text().trimmed().toStdString(),
+                                    parseCombination(sum_->text().toStdString(), cases), on_->isChecked()};
+                return withCombination(p, p.combinations[line.at].name, c);
+            }
+        }
+        return p.text;
+    });
+}
+
+void DutyPanel::add(Line::Kind kind) {
+    if (!session_.hasProject()) return;
+    const Part& p = session_.project().part;
+    if (p.interfaces.empty()) {
+        emit failed("The part has no interface yet: loads and supports act on interfaces.");
+        return;
+    }
+    const Interface& i = p.interfaces.back();
+    const FaceReference on{{i.name}, i.boreDiameter > 0 ? "bore" : i.kind == Interface::Kind::pin ? "side" : "start"};
+    auto unused = [&](const std::string& base, const auto& list) {
+        for (int n = 1;; ++n) {
+            const std::string name = base + " " + std::to_string(n);
+            if (std::none_of(list.begin(), list.end(), [&](const auto& x) { return x.name == name; })) return name;
+        }
+    };
+    const bool inCase =
+        chosen_ >= 0 && (lines_[chosen_].kind == Line::Kind::load || lines_[chosen_].kind == Line::Kind::loadCase);
+    const int at = inCase ? lines_[chosen_].at : 0;  // the case that a new load goes to
+    Load load;
+    load.on = on;
+    load.force = Vec3(0, 0, -1000);
+    if (kind == Line::Kind::loadCase)
+        change("Add load case", [&](const Part& part) {
+            return withCase(part, "", {unused("Case", part.loadCases), {load}, LoadCase::Use::check, 1});
+        });
+    if (kind == Line::Kind::load) {
+        if (p.loadCases.empty()) return add(Line::Kind::loadCase);
+        change("Add load", [&](const Part& part) { return withLoad(part, part.loadCases[at].name, -1, load); });
+    }
+    if (kind == Line::Kind::support) {
+        Support s;
+        s.on = on;
+        change("Add support", [&](const Part& part) { return withSupport(part, -1, s); });
+    }
+    if (kind == Line::Kind::combination) {
+        if (p.loadCases.empty()) {
+            emit failed("A combination needs load cases: add one first.");
+            return;
+        }
+        change("Add combination", [&](const Part& part) {
+            return withCombination(part, "", {unused("Combination", part.combinations),
+                                              {{part.loadCases.front().name, 1.35}}, true});
+        });
+    }
+    // the new line is the last of its kind (of its case)
+    const int wantedCase = kind == Line::Kind::load ? at : -1;
+    for (std::size_t r = 0; r < lines_.size(); ++r)
+        if (lines_[r].kind == kind && (wantedCase < 0 || lines_[r].at == wantedCase)) chosen_ = static_cast<int>(r);
+    table_->setCurrentCell(chosen_, 0);
+}
+
+void DutyPanel::remove() {
+    if (chosen_ < 0) return;
+    const Line line = lines_[chosen_];
+    change("Remove from the duty", [&](const Part& p) -> std::string {
+        switch (line.kind) {
+            case Line::Kind::load:
+                return withoutLoad(p, p.loadCases[line.at].name, line.load);
+            case Line::Kind::shared:
+                return withoutLoad(p, "", line.at);
+            case Line::Kind::support:
+                return withoutSupport(p, line.at);
+            case Line::Kind::loadCase:
+                return withoutCase(p, p.loadCases[line.at].name);
+            case Line::Kind::combination:
+                return withoutCombination(p, p.combinations[line.at].name);
+        }
+        return p.text;
+    });
+}
+
+void DutyPanel::importTable(const QString& path) {
+    if (!session_.hasProject()) return;
+    LoadTable loads;
+    try {
+        std::ifstream in(path.toStdString());
+        if (!in)
+            throw InputError(ErrorDetail{"The table of loads cannot be opened.", path.toStdString(), {},
+                                         "a text file", "no readable file there"});
+        std::stringstream all;
+        all << in.rdbuf();
+        loads = readLoadTable(all.str(), path.toStdString(), session_.project().part);
+    } catch (const std::exception& e) {
+        emit failed(e.what());
+        return;
+    }
+    QDialog dialog(this);
+    dialog.setObjectName("importPreview");
+    dialog.setWindowTitle("Import loads");
+    dialog.resize(760, 360);
+    auto* column = new QVBoxLayout(&dialog);
+    column->addWidget(label(QString("What importing <b>%1</b> changes:").arg(path.section('/', -1).toHtmlEscaped())));
+    auto* preview = table({"Load case", "Change", "Before", "After"});
+    preview->setObjectName("importTable");
+    QList<QStringList> rows;
+    auto lines = [](const std::vector<std::string>& list) {
+        QStringList l;
+        for (const auto& s : list) l << text(s);
+        return l.join("\n");
+    };
+    int changes = 0;
+    for (const auto& c : loads.changes) {
+        const bool same = c.kind == LoadTableChange::Kind::unchanged;
+        changes += !same;
+        rows << QStringList{text(c.loadCase),
+                            same                                         ? "none"
+                            : c.kind == LoadTableChange::Kind::newCase ? "new case"
+                                                                       : "loads replaced",
+                            lines(c.before), lines(c.after)};
+    }
+    for (const auto& u : loads.untouched) rows << QStringList{text(u), "not in the table: stays", "", ""};
+    fill(preview, rows);
+    preview->resizeRowsToContents();
+    column->addWidget(preview, 1);
+    auto* buttons = new QDialogButtonBox(QDialogButtonBox::Ok | QDialogButtonBox::Cancel);
+    buttons->button(QDialogButtonBox::Ok)->setText(QString("Import %1 cases").arg(changes));
+    buttons->button(QDialogButtonBox::Ok)->setEnabled(changes > 0);
+    connect(buttons, &QDialogButtonBox::accepted, &dialog, &QDialog::accept);
+    connect(buttons, &QDialogButtonBox::rejected, &dialog, &QDialog::reject);
+    column->addWidget(buttons);
+    if (dialog.exec() == QDialog::Accepted)
+        change("Import loads", [&](const Part& p) { return withLoadTable(p, loads); });
+}
+
+}  // namespace escultura::app
