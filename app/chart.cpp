@@ -56,7 +56,10 @@ void Chart::paintEvent(QPaintEvent*) {
     p.setRenderHint(QPainter::Antialiasing);
     const QFontMetricsF m(font());
     QFont small = font();
-    small.setPointSizeF(font().pointSizeF() * 0.86);
+    if (small.pixelSize() > 0)
+        small.setPixelSize(std::max(8, small.pixelSize() * 86 / 100));
+    else
+        small.setPointSizeF(std::max(6.0, small.pointSizeF() * 0.86));
     p.setFont(small);
     p.setPen(theme::muted);
     p.drawText(QPointF(0, m.ascent()), title_);
@@ -93,7 +96,8 @@ void Chart::paintEvent(QPaintEvent*) {
         low = std::min(low, level(limit_));
         high = std::max(high, level(limit_));
     }
-    if (high - low < 1e-9) low -= std::max(0.02 * std::abs(low), 0.5 * (logarithmic_ ? 1 : 0.01)), high += 0.02 * std::abs(high) + 1e-9;
+    if (high - low < 1e-9)
+        low -= std::max(0.02 * std::abs(low), 0.5 * (logarithmic_ ? 1 : 0.01)), high += 0.02 * std::abs(high) + 1e-9;
     if (right - left < 1e-9) right = left + 1;
     auto at = [&](double x, double y) {
         return QPointF(area.left() + (x - left) / (right - left) * area.width(),
@@ -116,7 +120,8 @@ void Chart::paintEvent(QPaintEvent*) {
     p.drawText(QRectF(0, area.bottom() - m.height() + 4, 40, m.height()), Qt::AlignRight, text(low));
     auto count = [](double v) { return v >= 1e4 ? num(v / 1000) + " k" : num(v); };
     p.drawText(QRectF(area.left(), area.bottom() + 2, 100, m.height()), Qt::AlignLeft, count(left));
-    p.drawText(QRectF(area.right() - 160, area.bottom() + 2, 160, m.height()), Qt::AlignRight, count(right) + " " + unit_);
+    p.drawText(QRectF(area.right() - 160, area.bottom() + 2, 160, m.height()), Qt::AlignRight,
+               count(right) + " " + unit_);
 }
 
 }  // namespace escultura::app

@@ -71,8 +71,9 @@ void MainWindow::showNextFrame() {
     // sixteen scenes are made once and shown again and again; a change of options starts anew
     if (swing_.size() <= static_cast<std::size_t>(frame_)) {
         o.phase = std::sin(2 * M_PI * frame_ / swingFrames);
-        swing_.push_back(report::makeScene(session_.project(), session_.recipe(), o,
-                                           {session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr}));
+        swing_.push_back(
+            report::makeScene(session_.project(), session_.recipe(), o,
+                              {session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr}));
     }
     view_->setScene(swing_[static_cast<std::size_t>(frame_)], false);
     frame_ = (frame_ + 1) % swingFrames;

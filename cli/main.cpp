@@ -52,6 +52,7 @@ struct RunOptions {
     std::string part, out;
     std::optional<double> threshold;
     std::optional<std::string> elementSize, smoothing;
+    std::string level = "standard", solver = "automatic";
     bool quiet = false, jsonLog = false;
 };
 
@@ -80,6 +81,10 @@ int runPart(const RunOptions& o, int argc, char** argv) {
                                      "a value above 0 and at most 1",
                                      formatNumber(recipe.threshold)});
     if (o.elementSize) recipe.elementSize = length(*o.elementSize, "--element-size", 1e-3);
+    recipe.check.level = o.level == "look" ? Level::look : o.level == "converged" ? Level::converged : Level::standard;
+    recipe.check.method = o.solver == "direct"      ? elastic::Method::direct
+                          : o.solver == "multigrid" ? elastic::Method::multigrid
+                                                    : elastic::Method::automatic;
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
@@ -119,6 +124,10 @@ int main(int argc, char** argv) {
         ->type_name("DIR");
     run->add_option("--threshold", o.threshold, "Density from which a cell is kept, 0 to 1 (default: the part file's)")
         ->type_name("T");
+    run->add_option("--level", o.level, "look, standard or converged")
+        ->check(CLI::IsMember({"look", "standard", "converged"}));
+    run->add_option("--solver", o.solver, "automatic, direct or multigrid")
+        ->check(CLI::IsMember({"automatic", "direct", "multigrid"}));
     run->add_option("--element-size", o.elementSize, "Size of the tetrahedra, mm or with a unit (default: 1.45 cells)")
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")

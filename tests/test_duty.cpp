@@ -3,6 +3,7 @@
 #include <numeric>
 #include <set>
 
+#include "exchange/writers.hpp"
 #include "made_up_part.hpp"
 #include "project/duty_edit.hpp"
 #include "project/load_table.hpp"
@@ -10,6 +11,7 @@
 #include "project/project.hpp"
 #include "project/quantities.hpp"
 #include "project/ready.hpp"
+#include "surface/patched_body.hpp"
 
 using namespace escultura;
 using namespace escultura::project;
@@ -504,6 +506,53 @@ class TestDuty : public QObject {
         QVERIFY(std::abs(inUnit(6.894757293168, Measure::stress, "ksi") - 1) < 1e-12);
         QVERIFY(std::abs(inUnit(25.4, Measure::length, "in") - 1) < 1e-12);
         QVERIFY(std::abs(inUnit(0.001, Measure::length, "um") - 1) < 1e-12);
+    }
+    void importedBodyKeepsItsEdges() {
+        // a box of two triangles a side: twelve edges, eight corners
+        surface::TriMesh box;
+        for (int c = 0; c < 8; ++c) box.position.push_back(Vec3(c & 1 ? 41 : 1, c & 2 ? 22 : 2, c & 4 ? 13 : 3));
+        for (const auto& q :
+             {std::array{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}}) {
+            box.triangle.push_back({q[0], q[1], q[2]});
+            box.triangle.push_back({q[0], q[2], q[3]});
+        }
+        box.owner.assign(12, 0);
+        const surface::PatchedBody body(box);
+        QCOMPARE(body.surfaceCount(), 6);
+        Progress progress;
+        const mesh::TetMesh m = mesh::meshShape(body, {3.3}, progress);
+        QCOMPARE(m.creases.unresolved, 0);
+        QVERIFY(std::abs(mesh::measureQuality(m).volume / (40 * 20 * 10) - 1) < 1e-9);
+        for (const Vec3& corner : box.position) {
+            double nearest = 1e300;
+            for (const Vec3& p : m.position) nearest = std::min(nearest, (p - corner).norm());
+            QVERIFY2(nearest < 1e-6, qPrintable(QString::number(nearest)));
+        }
+    }
+    void originalIsCheckedAsBaseline() {
+        // the design space with its interfaces, then the same as an imported body
+        const auto designSpace = check(leverPart(), [](Recipe& r) { r.check.original = true; });
+        const double volume = 80 * 30 * 15 - 2 * M_PI * 16 * 15;
+        // sides without a flat interface face have broken edges
+        QVERIFY2(std::abs(designSpace->quality.volume / volume - 1) < 0.03,
+                 qPrintable(QString::number(designSpace->quality.volume / volume)));
+        Progress progress;
+        const Project p = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
+        runOriginal(p, p.current().recipe, progress);
+        exchange::writeStl(dir_.filePath("original.stl").toStdString(), *p.original(p.current().recipe), "original");
+        json j = leverPart();
+        j["original"] = {{"body", "original.stl"}};
+        const auto imported = check(j, [](Recipe& r) { r.check.original = true; });
+        QVERIFY2(std::abs(imported->quality.volume / designSpace->quality.volume - 1) < 0.02,  // coarse facets in the bores
+                 qPrintable(QString::number(imported->quality.volume / designSpace->quality.volume)));
+        QCOMPARE(imported->cases.size(), designSpace->cases.size());
+        for (std::size_t c = 0; c < imported->cases.size(); ++c) {
+            QVERIFY(imported->cases[c].appliedAsMeant && imported->cases[c].equilibriumError < 1e-6);
+            QVERIFY2(std::abs(imported->cases[c].maxDisplacement / designSpace->cases[c].maxDisplacement - 1) < 0.03,
+                     qPrintable(QString::number(imported->cases[c].maxDisplacement)));
+        }
+        const auto part = check(leverPart());
+        QVERIFY(part->cases[0].maxDisplacement > designSpace->cases[0].maxDisplacement);
     }
     void brittlePartIsJudgedByItsPrincipalStress() {
         json j = leverPart();

@@ -27,6 +27,7 @@ class TestElastic : public QObject {
     void plateWithHole() { passes(verification::plateWithHole()); }
     void thickEllipticPlate() { passes(verification::thickEllipticPlate()); }
     void torsionShaft() { passes(verification::torsionShaft()); }
+    void spinningRing() { passes(verification::spinningRing()); }
     void hangingBar() { passes(verification::hangingBar()); }
     void manufactured() { passes(verification::manufactured()); }
     void bearing() { passes(verification::bearing()); }

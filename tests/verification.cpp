@@ -355,6 +355,37 @@ std::vector<Row> hangingBar() {
              a.nodal[nodeAt(m, Vec3(b / 2, b / 2, length))][2], 0.005}};
 }
 
+std::vector<Row> spinningRing() {
+    const double inner = 80, outer = 100, height = 6, speed = 500;  // mm, rad/s
+    const Material material = steel();
+    const mesh::TetMesh m = mappedBlock(6, 20, 2, [&](const Vec3& x) {
+        const double r = inner + (outer - inner) * x[0], t = 0.5 * pi * x[1];
+        return Vec3(r * std::cos(t), r * std::sin(t), height * x[2]);
+    });
+    std::vector<Constraint> c;
+    hold(c, nodesWhere(m, [](const Vec3& x) { return std::abs(x[1]) < 1e-9; }), {1});
+    hold(c, nodesWhere(m, [](const Vec3& x) { return std::abs(x[0]) < 1e-9; }), {0});
+    hold(c, nodesWhere(m, [](const Vec3& x) { return std::abs(x[2]) < 1e-9; }), {2});
+    NodalForces f = noForces(m);
+    addBodyForce(
+        m, [&](const Vec3& p) -> Vec3 { return material.density / 1000 * speed * speed * Vec3(p[0], p[1], 0); }, f);
+    const Answer a = solveOne(m, material, c, f);
+    double hoop = 0;
+    int count = 0;
+    for (auto n : nodesWhere(m, [&](const Vec3& x) { return std::hypot(x[0], x[1]) < inner + 1e-6; })) {
+        const Vec3& x = m.position[n];
+        const double t = std::atan2(x[1], x[0]), s = std::sin(t), k = std::cos(t);
+        const Voigt6& q = a.nodal[n];
+        hoop += q[0] * s * s + q[1] * k * k - 2 * q[3] * s * k;
+        ++count;
+    }
+    const double nu = material.poissonsRatio;
+    const double expected =
+        (3 + nu) / 4 * material.density / 1000 * speed * speed * (outer * outer + (1 - nu) / (3 + nu) * inner * inner);
+    return {{"spinning ring", "hoop stress at the bore, MPa", "Timoshenko and Goodier, art. 32 (plane stress)",
+             sizeOf(m, "mapped"), expected, hoop / count, 0.01}};
+}
+
 std::vector<Row> torsionShaft() {
     const double radius = 10, length = 40, torque = 1e5, e = 210000, nu = 0.3;
     // a square block mapped to a disc, so that there is no axis of degenerate elements
@@ -410,7 +441,7 @@ std::vector<Row> bearing() {
 std::vector<Row> all() {
     std::vector<Row> rows;
     for (auto* f : {&patchTest, &cantilever, &thickCylinder, &plateWithHole, &thickEllipticPlate, &torsionShaft,
-                    &hangingBar, &manufactured, &bearing}) {
+                    &hangingBar, &spinningRing, &manufactured, &bearing}) {
         const auto more = f();
         rows.insert(rows.end(), more.begin(), more.end());
     }

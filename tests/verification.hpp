@@ -34,6 +34,7 @@ std::vector<Row> thickCylinder();
 std::vector<Row> plateWithHole();
 std::vector<Row> thickEllipticPlate();
 std::vector<Row> hangingBar();
+std::vector<Row> spinningRing();
 std::vector<Row> torsionShaft();
 std::vector<Row> manufactured();
 std::vector<Row> bearing();

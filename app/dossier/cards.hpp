@@ -111,7 +111,7 @@ class CheckCard : public Card {
     void addLocalSize(project::LocalSize size);
     void fillPlaces();
     QuantityEdit *size_, *localSize_, *tolerance_, *share_;
-    QComboBox *level_, *through_, *method_, *place_;
+    QComboBox *checked_, *level_, *through_, *method_, *place_;
     QLabel *expected_, *error_, *last_, *local_, *quality_, *ready_, *expertFigures_;
     QWidget *shareRow_, *expert_;
     QPushButton *run_, *addLocal_, *mesh_, *expertFold_, *reactions_;

@@ -15,6 +15,10 @@ constexpr double none = std::numeric_limits<double>::quiet_NaN();
 }
 
 CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
+    checked_ = new QComboBox;
+    checked_->setObjectName("checkedBody");
+    checked_->addItems({"the variant's surface", "the original design"});
+    checked_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     level_ = new QComboBox;
     level_->setObjectName("level");
     level_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
@@ -40,7 +44,6 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     place_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     localSize_ = new QuantityEdit(dimension::length, "mm", 0.1, 200);
     localSize_->setObjectName("localSize");
-    localSize_->setFixedWidth(68);
     addLocal_ = new QPushButton("Add");
     addLocal_->setFixedWidth(52);
     addLocal_->setStyleSheet("padding: 5px 4px;");
@@ -85,13 +88,15 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     inside->addWidget(residual_);
     expert_->hide();
 
+    body()->addWidget(field("Body", checked_));
     body()->addWidget(field("Level", level_));
     body()->addWidget(field("Element size", size_));
     body()->addWidget(field("Through members", through_));
     shareRow_ = field("Change at most", share_);
     body()->addWidget(shareRow_);
     body()->addWidget(expected_);
-    body()->addWidget(field("Finer at", row({place_, localSize_, addLocal_})));
+    body()->addWidget(field("Finer at", place_));
+    body()->addWidget(field("with elements of", row({localSize_, addLocal_})));
     body()->addWidget(local_);
     body()->addWidget(error_);
     body()->addWidget(ready_);
@@ -115,18 +120,18 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     });
     for (auto* e : {size_, share_, localSize_, tolerance_})
         connect(e, &QuantityEdit::errorChanged, this, [this](const QString& t) { showError(error_, t); });
-    connect(level_, &QComboBox::activated, this, [this](int i) {
-        edit("Level of the check", [i](CheckChoice& c) { c.level = static_cast<Level>(i); });
-    });
+    connect(level_, &QComboBox::activated, this,
+            [this](int i) { edit("Level of the check", [i](CheckChoice& c) { c.level = static_cast<Level>(i); }); });
+    connect(checked_, &QComboBox::activated, this,
+            [this](int i) { edit("Checked body", [i](CheckChoice& c) { c.original = i == 1; }); });
     connect(through_, &QComboBox::activated, this, [this](int i) {
         const int n = through_->itemData(i).toInt();
         edit("Elements through members", [n](CheckChoice& c) { c.elementsThrough = n; });
     });
     connect(share_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Convergence", [v](CheckChoice& c) { c.convergence = v; }); });
-    connect(method_, &QComboBox::activated, this, [this](int i) {
-        edit("Solver", [i](CheckChoice& c) { c.method = static_cast<elastic::Method>(i); });
-    });
+    connect(method_, &QComboBox::activated, this,
+            [this](int i) { edit("Solver", [i](CheckChoice& c) { c.method = static_cast<elastic::Method>(i); }); });
     connect(tolerance_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Residual", [v](CheckChoice& c) { c.tolerance = v; }); });
     connect(addLocal_, &QPushButton::clicked, this, [this] {
@@ -168,8 +173,9 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     connect(&session_, &Session::recorded, this, [this](const QString& curve, double x, double y) {
         Chart* chart = curve == "residual" ? residual_ : convergence_;
         if (curve == "residual" && x == 0) chart->clear();
-        if (chart->isEmpty()) chart->setCurve({}, curve == "residual", curve == "residual" ? session_.recipe().check.tolerance : none,
-                                              curve == "residual" ? "iterations" : "unknowns");
+        if (chart->isEmpty())
+            chart->setCurve({}, curve == "residual", curve == "residual" ? session_.recipe().check.tolerance : none,
+                            curve == "residual" ? "iterations" : "unknowns");
         chart->addPoint({x, y});
         chart->show();
     });
@@ -200,8 +206,7 @@ void CheckCard::fillPlaces() {
         place_->addItem(words, QVariantList{1, p[0], p[1], p[2]});
     };
     if (k.findings)
-        for (const Finding& f : k.findings->findings)
-            sphere("finding " + QString::fromStdString(f.id), f.position);
+        for (const Finding& f : k.findings->findings) sphere("finding " + QString::fromStdString(f.id), f.position);
     if (k.surface)
         for (std::size_t g = 0; g < k.surface->findings.size() && g < 8; ++g)
             sphere(QString("%1 %2").arg(name(k.surface->findings[g].kind)).arg(g + 1), k.surface->findings[g].position);
@@ -212,6 +217,7 @@ void CheckCard::refreshBody() {
     const Recipe& r = session_.recipe();
     const CheckChoice& c = r.check;
     size_->setValue(r.elementSize);
+    checked_->setCurrentIndex(c.original ? 1 : 0);
     level_->setCurrentIndex(static_cast<int>(c.level));
     through_->setCurrentIndex(std::max(0, through_->findData(c.elementsThrough)));
     share_->setValue(c.convergence);
@@ -232,7 +238,9 @@ void CheckCard::refreshBody() {
     const Project& p = session_.project();
     const auto f = p.field();
     const LastKnown k = session_.lastKnown();
-    if (k.surface) {
+    if (c.original) {
+        expected_->setText("the size of the original's mesh is known once it is made");
+    } else if (k.surface) {
         try {
             const MeshForecast m = forecastMesh(p.part, *k.surface, r);
             QString words = QString("about %1 elements, %2 unknowns, %3 GB, %4")
@@ -316,12 +324,13 @@ void CheckCard::refreshBody() {
     std::vector<double> bars(check.quality.dihedralHistogram.begin(), check.quality.dihedralHistogram.end());
     bars.resize(14);  // beyond 70 degrees there is none
     angles_->setBars(bars, 0, 5, limits.warnDihedral, none, "°");
-    quality_->setText(QString("%1 elements, angles from %2°, scaled Jacobian from %3, aspect ratio to %4; %5 poor, %6 bad")
-                          .arg(check.mesh.tet.size())
-                          .arg(num(check.quality.minDihedral), num(check.quality.minScaledJacobian),
-                               num(check.quality.maxAspectRatio))
-                          .arg(check.quality.warned)
-                          .arg(check.quality.failed));
+    quality_->setText(
+        QString("%1 elements, angles from %2°, scaled Jacobian from %3, aspect ratio to %4; %5 poor, %6 bad")
+            .arg(check.mesh.tet.size())
+            .arg(num(check.quality.minDihedral), num(check.quality.minScaledJacobian),
+                 num(check.quality.maxAspectRatio))
+            .arg(check.quality.warned)
+            .arg(check.quality.failed));
 }
 
 }  // namespace escultura::app

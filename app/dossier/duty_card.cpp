@@ -18,9 +18,11 @@ QString readyText(const Session& session) {
     QStringList lines;
     for (const ReadyNote& n : readyNotes(p.part, session.recipe(), field.get(), surface.get())) {
         const bool blocks = n.severity == ReadyNote::Severity::blocker;
-        lines << QString("<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:#6E695F'>%4</span></p>")
-                     .arg(blocks ? "#B4532A" : "#96660C", blocks ? "✕ missing:" : "◐ look at:",
-                          QString::fromStdString(n.text).toHtmlEscaped(), QString::fromStdString(n.fix).toHtmlEscaped());
+        lines << QString(
+                     "<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:#6E695F'>%4</span></p>")
+                     .arg(blocks ? "#B4532A" : "#96660C",
+                          blocks ? "✕ missing:" : "◐ look at:", QString::fromStdString(n.text).toHtmlEscaped(),
+                          QString::fromStdString(n.fix).toHtmlEscaped());
     }
     return lines.isEmpty() ? QString("<span style='color:#1F6F6B'>✓ ready for a check</span>") : lines.join("");
 }
@@ -112,7 +114,8 @@ void DutyCard::refreshBody() {
     }
     f << QPair<QString, QString>{"Density", num(m.density * 1e9, 4) + " kg/m³"};
     if (p.isBrittle())
-        f << QPair<QString, QString>{"Ultimate strength", plain(m.ultimateStrength) + " MPa, against the maximum principal stress"};
+        f << QPair<QString, QString>{"Ultimate strength",
+                                     plain(m.ultimateStrength) + " MPa, against the maximum principal stress"};
     else
         f << QPair<QString, QString>{"Yield strength", plain(m.yieldStrength) + " MPa, against von Mises"};
     f << QPair<QString, QString>{"Source", QString::fromStdString(m.yieldSource)};

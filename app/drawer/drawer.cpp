@@ -19,7 +19,8 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     resultants_ = table({"Load case", "Interface", "What", "x, N", "y, N", "z, N", "Size, N", "Moment x, N m", "y, N m",
                          "z, N m", "As meant"});
     resultants_->setObjectName("drawerResultants");
-    quality_ = table({"Element", "Smallest angle, °", "Aspect ratio", "Scaled Jacobian", "x, mm", "y, mm", "z, mm", "State"});
+    quality_ =
+        table({"Element", "Smallest angle, °", "Aspect ratio", "Scaled Jacobian", "x, mm", "y, mm", "z, mm", "State"});
     quality_->setObjectName("drawerQuality");
     readings_ = table({"Place", "x, mm", "y, mm", "z, mm"});
     readings_->setObjectName("drawerReadings");
@@ -90,17 +91,25 @@ void Drawer::refresh() {
     auto line = [&](const CaseResult& c, const QString& interface, const QString& what, const Vec3& f, const Vec3& m,
                     const QString& state) {
         auto n = [](double x, double size) { return num(std::abs(x) < 1e-6 * (size + 1e-9) ? 0 : x, 5); };
-        rows << QStringList{QString::fromStdString(c.name), interface, what, n(f[0], f.norm()), n(f[1], f.norm()),
-                            n(f[2], f.norm()), n(f.norm(), f.norm()), n(m[0] / 1000, m.norm() / 1000),
-                            n(m[1] / 1000, m.norm() / 1000), n(m[2] / 1000, m.norm() / 1000), state};
+        rows << QStringList{QString::fromStdString(c.name),
+                            interface,
+                            what,
+                            n(f[0], f.norm()),
+                            n(f[1], f.norm()),
+                            n(f[2], f.norm()),
+                            n(f.norm(), f.norm()),
+                            n(m[0] / 1000, m.norm() / 1000),
+                            n(m[1] / 1000, m.norm() / 1000),
+                            n(m[2] / 1000, m.norm() / 1000),
+                            state};
     };
     if (k.check)
         for (const CaseResult& c : k.check->cases) {
-            line(c, "all, about the origin", "meant", c.meant, c.meantMoment, "");
-            line(c, "all, about the origin", "applied", c.applied, c.appliedMoment, c.appliedAsMeant ? "yes" : "no");
+            line(c, "all (about the origin)", "meant", c.meant, c.meantMoment, "");
+            line(c, "all (about the origin)", "applied", c.applied, c.appliedMoment, c.appliedAsMeant ? "yes" : "no");
             for (const auto& r : c.reactions)
                 line(c, QString::fromStdString(r.interface), "reaction", r.force, r.moment, "");
-            line(c, "all, about the origin", "reaction", c.reaction, c.reactionMoment,
+            line(c, "all (about the origin)", "reaction", c.reaction, c.reactionMoment,
                  c.equilibriumError <= 1e-6 ? "balanced" : "not balanced");
         }
     fill(resultants_, rows);
@@ -108,13 +117,20 @@ void Drawer::refresh() {
     const mesh::QualityLimits limits;
     if (k.check)
         for (const auto& w : k.check->quality.worst) {
-            const bool bad = w.dihedral < limits.failDihedral || w.aspect > limits.failAspect ||
-                             !(w.jacobian > limits.failJacobian);
-            const bool poor = w.dihedral < limits.warnDihedral || w.aspect > limits.warnAspect ||
-                              w.jacobian < limits.warnJacobian;
-            rows << QStringList{QString::number(w.element + 1), num(w.dihedral), num(w.aspect), num(w.jacobian),
-                                num(w.middle[0], 4), num(w.middle[1], 4), num(w.middle[2], 4),
-                                bad ? "bad" : poor ? "poor" : "good"};
+            const bool bad =
+                w.dihedral < limits.failDihedral || w.aspect > limits.failAspect || !(w.jacobian > limits.failJacobian);
+            const bool poor =
+                w.dihedral < limits.warnDihedral || w.aspect > limits.warnAspect || w.jacobian < limits.warnJacobian;
+            rows << QStringList{QString::number(w.element + 1),
+                                num(w.dihedral),
+                                num(w.aspect),
+                                num(w.jacobian),
+                                num(w.middle[0], 4),
+                                num(w.middle[1], 4),
+                                num(w.middle[2], 4),
+                                bad    ? "bad"
+                                : poor ? "poor"
+                                       : "good"};
         }
     {
         const QSignalBlocker block(quality_);
@@ -176,7 +192,9 @@ void Drawer::refreshReadings() {
                         if (d < best) best = d, node = static_cast<std::size_t>(n);
                     }
             }
-            cells << num(inUnit(quantityAt(p.part, *c.check, quantity_, c.loadCase, node, p.part.axesOf(frame_)), kind, unit), 4);
+            cells << num(
+                inUnit(quantityAt(p.part, *c.check, quantity_, c.loadCase, node, p.part.axesOf(frame_)), kind, unit),
+                4);
         }
         rows << cells;
     }

@@ -224,7 +224,7 @@ void DutyPanel::choose(int r) {
             auto* item = new QListWidgetItem(text(i.name), interfaces_);
             item->setFlags(Qt::ItemIsUserCheckable | Qt::ItemIsEnabled | Qt::ItemIsSelectable);
             item->setCheckState(std::count(on.interfaces.begin(), on.interfaces.end(), i.name) ? Qt::Checked
-                                                                                                : Qt::Unchecked);
+                                                                                               : Qt::Unchecked);
         }
         face_->clear();
         face_->addItems({"bore", "side", "start", "end"});
@@ -339,10 +339,10 @@ void DutyPanel::showForm() {
         if (kind == Support::Kind::bed) hint = "Along the face's normal, then across it.";
         if (kind == Support::Kind::sliding) hint = "Held along the face's normal, free in its plane.";
         if (kind == Support::Kind::remote) hint = "The mean motion of the face is held; the face is free to deform.";
-        const QStringList names = kind == Support::Kind::fixed         ? QStringList{"x", "y", "z"}
-                                  : kind == Support::Kind::cylindrical ? QStringList{"radial", "axial", "tangential"}
-                                                                       : QStringList{"x",      "y",      "z",
-                                                                                     "turn x", "turn y", "turn z"};
+        const QStringList names = kind == Support::Kind::fixed ? QStringList{"x", "y", "z"}
+                                  : kind == Support::Kind::cylindrical
+                                      ? QStringList{"radial", "axial", "tangential"}
+                                      : QStringList{"x", "y", "z", "turn x", "turn y", "turn z"};
         if (held_->count() != names.size() || held_->item(0)->text() != names[0]) {
             const Support& s = p.supports[line.at];
             held_->clear();
@@ -540,8 +540,8 @@ void DutyPanel::add(Line::Kind kind) {
             return;
         }
         change("Add combination", [&](const Part& part) {
-            return withCombination(part, "", {unused("Combination", part.combinations),
-                                              {{part.loadCases.front().name, 1.35}}, true});
+            return withCombination(
+                part, "", {unused("Combination", part.combinations), {{part.loadCases.front().name, 1.35}}, true});
         });
     }
     // the new line is the last of its kind (of its case)
@@ -577,8 +577,11 @@ void DutyPanel::importTable(const QString& path) {
     try {
         std::ifstream in(path.toStdString());
         if (!in)
-            throw InputError(ErrorDetail{"The table of loads cannot be opened.", path.toStdString(), {},
-                                         "a text file", "no readable file there"});
+            throw InputError(ErrorDetail{"The table of loads cannot be opened.",
+                                         path.toStdString(),
+                                         {},
+                                         "a text file",
+                                         "no readable file there"});
         std::stringstream all;
         all << in.rdbuf();
         loads = readLoadTable(all.str(), path.toStdString(), session_.project().part);
@@ -605,7 +608,7 @@ void DutyPanel::importTable(const QString& path) {
         const bool same = c.kind == LoadTableChange::Kind::unchanged;
         changes += !same;
         rows << QStringList{text(c.loadCase),
-                            same                                         ? "none"
+                            same                                       ? "none"
                             : c.kind == LoadTableChange::Kind::newCase ? "new case"
                                                                        : "loads replaced",
                             lines(c.before), lines(c.after)};

@@ -29,8 +29,8 @@ class DutyPanel : public QWidget {
   private:
     struct Line {
         enum class Kind { loadCase, load, shared, support, combination } kind;
-        int at = 0;           ///< index of case, shared load, support or combination
-        int load = -1;        ///< index of the load in its case
+        int at = 0;     ///< index of case, shared load, support or combination
+        int load = -1;  ///< index of the load in its case
     };
     void choose(int row);
     void showForm();
@@ -40,7 +40,8 @@ class DutyPanel : public QWidget {
     void change(const QString& text, const std::function<std::string(const project::Part&)>& edit);
     project::Load formLoad() const;
     project::Support formSupport() const;
-    Vec3 vectorOf(const QList<QLineEdit*>& fields, Dimension dimension, const std::string& unit, const char* what) const;
+    Vec3 vectorOf(const QList<QLineEdit*>& fields, Dimension dimension, const std::string& unit,
+                  const char* what) const;
 
     Session& session_;
     std::vector<Line> lines_;

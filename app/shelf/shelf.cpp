@@ -79,6 +79,7 @@ void Shelf::refresh() {
     const Project& p = session_.project();
     auto massOf = [&](std::size_t i) {
         const auto k = session_.lastKnown(i);
+        if (p.variants[i].recipe.check.original && k.check) return k.check->quality.volume * p.part.material.density;
         return k.surface ? k.surface->measures.volume * p.part.material.density : 0.0;
     };
     for (std::size_t i = 0; i < p.variants.size(); ++i) {

@@ -112,7 +112,8 @@ QImage View::transparentPicture(int w, int h) {
     render::Camera c = camera_;
     c.height *= std::max(1.0, (static_cast<double>(width()) / height()) / (static_cast<double>(w) / h));
     // what differs between a black and a white ground is the ground
-    const QImage black = renderer_->render(c, w, h, true, {0, 0, 0}), white = renderer_->render(c, w, h, true, {255, 255, 255});
+    const QImage black = renderer_->render(c, w, h, true, {0, 0, 0}),
+                 white = renderer_->render(c, w, h, true, {255, 255, 255});
     QImage image(w, h, QImage::Format_ARGB32);
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) {

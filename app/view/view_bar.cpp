@@ -168,7 +168,10 @@ void ViewBar::refresh() {
     if (unit_->property("kind").toInt() != static_cast<int>(kind) + 1) {
         unit_->clear();
         for (const auto& u : project::unitsOf(kind))
-            unit_->addItem(u == "um" ? "µm" : u == "1e-6" ? "× 10⁻⁶" : QString::fromStdString(u), QString::fromStdString(u));
+            unit_->addItem(u == "um"     ? "µm"
+                           : u == "1e-6" ? "× 10⁻⁶"
+                                         : QString::fromStdString(u),
+                           QString::fromStdString(u));
         unit_->setProperty("kind", static_cast<int>(kind) + 1);
     }
     QStringList frames{"global"};
@@ -200,7 +203,8 @@ void ViewBar::refresh() {
     fit_->setVisible(!results);
     drawer_->setText(results ? "tables" : "tables and log");
     // fixed widths where the bar is full
-    const std::pair<QComboBox*, int> widths[] = {{show_, 100}, {case_, 142}, {quantity_, 146}, {unit_, 74}, {shape_, 124}, {section_, 104}};
+    const std::pair<QComboBox*, int> widths[] = {{show_, 88}, {case_, 128},  {quantity_, 136},
+                                                 {unit_, 68}, {shape_, 118}, {section_, 86}};
     for (const auto& [box, width] : widths) {
         box->setMinimumWidth(results ? width : box == case_ ? case_->sizeHint().width() + 14 : 0);
         box->setMaximumWidth(results ? width : QWIDGETSIZE_MAX);

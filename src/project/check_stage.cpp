@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <set>
 
 #include "base/error.hpp"
@@ -11,6 +12,7 @@
 #include "elastic/stress.hpp"
 #include "lattice/refine.hpp"
 #include "project/stages.hpp"
+#include "surface/patched_body.hpp"
 
 namespace escultura::project {
 namespace {
@@ -52,6 +54,78 @@ std::vector<double> elementErrors(const mesh::TetMesh& mesh, const elastic::Stif
         }
     });
     return error;
+}
+
+/// The body that is checked: the surface's, or the design before the optimisation.
+struct CheckedBody {
+    std::shared_ptr<const shape::Shape> shape;
+    std::vector<NamedFace> faces;
+};
+
+/// Faces of interfaces on an imported body: of its patches the one with most area where the face should be.
+std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& body) {
+    const surface::TriMesh& mesh = body.mesh();
+    std::vector<NamedFace> faces;
+    for (const Interface& i : part.interfaces)
+        for (const char* face : {"bore", "side", "start", "end"}) {
+            const std::string name = face;
+            const bool round = name == "bore" || name == "side";
+            const double radius = 0.5 * (name == "bore" ? i.boreDiameter : i.ringDiameter);
+            if ((name == "bore" && !(i.boreDiameter > 0)) || (name == "side" && i.kind != Interface::Kind::pin))
+                continue;
+            const double outer = 0.5 * std::max(i.ringDiameter, i.boreDiameter);
+            const double slack = 0.03 * outer + 0.02, at = name == "end" ? i.length : 0;
+            std::map<std::int32_t, double> area;
+            for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+                const Triangle& v = mesh.triangle[t];
+                const Vec3 p = (mesh.position[v[0]] + mesh.position[v[1]] + mesh.position[v[2]]) / 3 - i.origin;
+                const double along = p.dot(i.axis), out = (p - along * i.axis).norm();
+                // a triangle of a bore may span its whole length: its corners tell the radius
+                double corner = 0;
+                for (auto w : v) {
+                    const Vec3 q = mesh.position[w] - i.origin;
+                    corner = std::max(corner, std::abs((q - q.dot(i.axis) * i.axis).norm() - radius));
+                }
+                const bool on = round ? corner < slack && along > -slack && along < i.length + slack
+                                      : std::abs(along - at) < slack && out < 4 * outer;
+                if (!on) continue;
+                const Vec3 cross =
+                    (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]);
+                if (!round && std::abs(cross.normalized().dot(i.axis)) < 0.95) continue;
+                area[body.patchOf()[t]] += 0.5 * cross.norm();
+            }
+            std::int32_t best = -1;
+            for (const auto& [patch, a] : area)
+                if (best < 0 || a > area[best]) best = patch;
+            if (best < 0) continue;
+            NamedFace f;
+            f.interface = i.name;
+            f.face = name;
+            f.surface = best;
+            f.origin = i.origin;
+            f.axis = i.axis;
+            f.low = round ? -slack : at - slack;
+            f.high = round ? i.length + slack : at + slack;
+            f.radius = outer + slack;
+            faces.push_back(f);
+        }
+    return faces;
+}
+
+CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        const surface::TriMesh* original, Progress& progress) {
+    if (!recipe.check.original) {
+        const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+        return {solid.solid, solid.faces};
+    }
+    if (!part.original) {  // no file: the design space with its interfaces
+        const PartShape solid = buildShape(part, field.regions, nullptr);
+        return {solid.solid, solid.faces};
+    }
+    progress.step("Finding the original's edges");
+    auto body = std::make_shared<surface::PatchedBody>(*original);
+    auto faces = facesOn(part, *body);
+    return {body, std::move(faces)};
 }
 
 /// Solves the duty on one mesh and fills everything of the result but the passes.
@@ -397,15 +471,15 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
 }
 
 MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        Progress& progress) {
-    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+                        Progress& progress, const surface::TriMesh* original) {
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, progress);
     mesh::MeshOptions options;
     options.elementSize = spacingOf(recipe);
-    options.localSize = localSpacing(part, surface, recipe);
+    if (!recipe.check.original) options.localSize = localSpacing(part, surface, recipe);
     MeshResult m;
     lattice::CreaseReport creases;
-    m.corners = mesh::cornerMesh(*solid.solid, options, creases, progress);
-    m.mesh = mesh::curvedMesh(*solid.solid, m.corners, progress);
+    m.corners = mesh::cornerMesh(*solid.shape, options, creases, progress);
+    m.mesh = mesh::curvedMesh(*solid.shape, m.corners, progress);
     m.mesh.creases = creases;
     m.faces = solid.faces;
     m.quality = mesh::measureQuality(m.mesh);
@@ -413,8 +487,9 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
 }
 
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                          const MeshResult& mesh, const Recipe& recipe, Progress& progress) {
-    requireConnected(part, field, recipe);
+                          const MeshResult& mesh, const Recipe& recipe, Progress& progress,
+                          const surface::TriMesh* original) {
+    if (!recipe.check.original) requireConnected(part, field, recipe);
     if (part.loadCases.empty() || part.supports.empty())
         throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
                                      part.loadCases.empty() ? "load_cases" : "supports",
@@ -423,14 +498,14 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     r.level = recipe.check.level;
     solveOn(part, mesh, recipe, r, progress);
     if (recipe.check.level != Level::converged) return r;
-    const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, progress);
     MeshResult finer = mesh;
     r.passes.push_back(passOf(r, nullptr));
     progress.record("safety factor", static_cast<double>(r.unknowns), r.minSafetyFactor);
     while (static_cast<int>(r.passes.size()) < recipe.check.passes && r.unknowns < 3000000) {
         progress.step("Refining where the error is");
-        lattice::refineMarked(*solid.solid, finer.corners, worthRefining(r), progress);
-        finer.mesh = mesh::curvedMesh(*solid.solid, finer.corners, progress);
+        lattice::refineMarked(*solid.shape, finer.corners, worthRefining(r), progress);
+        finer.mesh = mesh::curvedMesh(*solid.shape, finer.corners, progress);
         finer.mesh.creases = mesh.mesh.creases;
         finer.quality = mesh::measureQuality(finer.mesh);
         CheckResult next;

@@ -11,6 +11,7 @@
 #include "elastic/solve.hpp"
 #include "project/check_model.hpp"
 #include "project/recipe.hpp"
+#include "surface/tri_mesh.hpp"
 
 namespace escultura::project {
 
@@ -91,10 +92,12 @@ struct CheckResult {
 };
 
 /// @param progress records the curves "residual" and "safety factor"
+/// @param original  the design before the optimisation; needed when the recipe checks it, else null
 MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        Progress& progress);
+                        Progress& progress, const surface::TriMesh* original = nullptr);
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                          const MeshResult& mesh, const Recipe& recipe, Progress& progress);
+                          const MeshResult& mesh, const Recipe& recipe, Progress& progress,
+                          const surface::TriMesh* original = nullptr);
 
 /// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe);

@@ -81,7 +81,8 @@ StageKeys Project::keys(const Recipe& recipe) const {
     const CheckChoice& how = recipe.check;
     Digest mesh;
     mesh.add("mesh").add(k.surface).add(recipe.elementSize).add(static_cast<std::int64_t>(how.level == Level::look));
-    mesh.add(static_cast<std::int64_t>(how.elementsThrough));
+    mesh.add(static_cast<std::int64_t>(how.elementsThrough)).add(static_cast<std::int64_t>(how.original));
+    if (how.original) mesh.add(k.original);
     for (const LocalSize& s : how.localSizes) {
         mesh.add(name(s.kind)).add(s.interface).add(s.radius).add(s.size);
         for (int a = 0; a < 3; ++a) mesh.add(s.low[a]).add(s.high[a]).add(s.centre[a]);
@@ -183,12 +184,14 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
     auto check = project.check(recipe);
     if (!check)
         timed(Stage::check, [&] {
+            if (recipe.check.original) runOriginal(project, recipe, progress);
+            const auto original = project.original(recipe);
             auto mesh = project.mesh(recipe);
             if (!mesh)
-                mesh =
-                    project.results->store(keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress));
-            check = project.results->store(keys.check,
-                                           evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress));
+                mesh = project.results->store(
+                    keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress, original.get()));
+            check = project.results->store(
+                keys.check, evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress, original.get()));
         });
     if (upTo == Stage::check) return timings;
     if (!project.findings(recipe))
@@ -245,7 +248,8 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
         const SurfaceResult* onSurface = surface ? surface.get() : lastSurface;
         const CheckResult* onCheck = check ? check.get() : lastCheck;
         if (r.kind == Requirement::Kind::mass && onSurface)
-            s.value = onSurface->measures.volume * project.part.material.density;
+            s.value = (recipe.check.original && onCheck ? onCheck->quality.volume : onSurface->measures.volume) *
+                      project.part.material.density;
         if (r.kind == Requirement::Kind::minimumWall && onSurface) s.value = onSurface->thickness.least;
         if (r.kind == Requirement::Kind::safetyFactor && onCheck) s.value = onCheck->minSafetyFactor;
         if (r.kind == Requirement::Kind::displacement && onCheck) {
@@ -304,8 +308,25 @@ std::vector<std::string> releaseBlockers(const Project& project, const Variant& 
     } else {
         blockers.push_back("Findings are out of date or not looked for yet.");
     }
+    if (check) {
+        if (check->level == Level::look)
+            blockers.push_back("The check is of level 'look': run it at 'standard' or 'converged'.");
+        if (check->level == Level::converged && !check->converged)
+            blockers.push_back("The check did not converge: the last pass changed a figure by " +
+                               formatNumber(100 * check->passes.back().change, 3) + " %.");
+        if (check->quality.failed > 0)
+            blockers.push_back(std::to_string(check->quality.failed) + " elements of the mesh are bad.");
+    }
     return blockers;
 }
+
+namespace {
+double highestVonMises(const CheckResult& c) {
+    double highest = 0;
+    for (const CaseResult& x : c.cases) highest = std::max(highest, x.maxVonMises);
+    return highest;
+}
+}  // namespace
 
 std::string summaryJson(const Project& project, const Variant& variant, const std::vector<Timing>& timings) {
     using nlohmann::json;
@@ -380,14 +401,23 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                      {"min_scaled_jacobian", c->quality.minScaledJacobian},
                      {"max_aspect_ratio", c->quality.maxAspectRatio},
                      {"volume_mm3", c->quality.volume},
+                     {"poor_elements", c->quality.warned},
+                     {"bad_elements", c->quality.failed},
                      {"unresolved_machined_edges", c->mesh.creases.unresolved},
                      {"relaxed_curved_edges", c->mesh.relaxedEdges}};
         json cases = json::array();
         for (const CaseResult& x : c->cases) {
             json reactions = json::array();
             for (const auto& r : x.reactions)
-                reactions.push_back({{"interface", r.interface}, {"force_N", vec(r.force)}});
+                reactions.push_back(
+                    {{"interface", r.interface}, {"force_N", vec(r.force)}, {"moment_Nmm", vec(r.moment)}});
             cases.push_back({{"name", x.name},
+                             {"combination", x.combination},
+                             {"applied_as_meant", x.appliedAsMeant},
+                             {"applied_moment_Nmm", vec(x.appliedMoment)},
+                             {"reaction_moment_Nmm", vec(x.reactionMoment)},
+                             {"iterations", x.iterations},
+                             {"max_compared_stress_MPa", x.maxStress},
                              {"applied_N", vec(x.applied)},
                              {"meant_N", vec(x.meant)},
                              {"reaction_N", vec(x.reaction)},
@@ -401,11 +431,24 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                              {"max_raw_von_mises_MPa", x.maxRawVonMises},
                              {"min_safety_factor", x.minSafetyFactor}});
         }
+        json passes = json::array();
+        for (const ConvergencePass& pass : c->passes)
+            passes.push_back({{"elements", pass.elements},
+                              {"unknowns", pass.unknowns},
+                              {"min_safety_factor", pass.minSafetyFactor},
+                              {"max_displacement_mm", pass.maxDisplacement},
+                              {"energy_error_estimate", pass.energyError},
+                              {"change", pass.change}});
         j["check"] = {{"unknowns", c->unknowns},
+                      {"level", name(c->level)},
+                      {"passes", passes},
+                      {"converged", c->level == Level::converged ? json(c->converged) : json(nullptr)},
+                      {"solver_memory_MB", c->solverMemory / 1e6},
                       {"solver", c->solver},
                       {"cases", cases},
                       {"envelope",
-                       {{"max_von_mises_MPa", c->envelope.maxStress},
+                       {{"max_compared_stress_MPa", c->envelope.maxStress},
+                        {"max_von_mises_MPa", highestVonMises(*c)},
                         {"min_safety_factor", c->minSafetyFactor},
                         {"governing_case", c->governingCase}}}};
     }

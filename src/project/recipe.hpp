@@ -60,6 +60,7 @@ const char* name(LocalSize::Kind kind);
 
 /// The mesh of the check and how it is solved.
 struct CheckChoice {
+    bool original = false;  ///< checks the design before the optimisation instead of the surface
     Level level = Level::standard;
     double convergence = 0.03;  ///< level converged: largest relative change of the last pass
     int passes = 5;             ///< most passes of the level converged

@@ -177,7 +177,8 @@ nlohmann::json toJson(const CheckChoice& c) {
                          {"interface", s.interface},
                          {"name", s.name},
                          {"size", s.size}});
-    return {{"level", static_cast<int>(c.level)},
+    return {{"original", c.original},
+            {"level", static_cast<int>(c.level)},
             {"convergence", c.convergence},
             {"passes", c.passes},
             {"elements_through", c.elementsThrough},
@@ -208,6 +209,7 @@ nlohmann::json toJson(const Recipe& r) {
 
 CheckChoice checkFrom(const nlohmann::json& j) {
     CheckChoice c;
+    c.original = j.value("original", false);
     c.level = static_cast<Level>(std::clamp(j.at("level").get<int>(), 0, 2));
     c.convergence = j.at("convergence");
     c.passes = j.at("passes");

@@ -35,13 +35,14 @@ void writeAnimation(const std::string& path, const std::vector<QImage>& frames, 
         done = done && WebPPictureImportRGBA(&picture, rgba.constBits(), static_cast<int>(rgba.bytesPerLine())) &&
                WebPAnimEncoderAdd(encoder.get(), &picture, time, &config);
         WebPPictureFree(&picture);
-        if (!done) throw InputError(std::string("A picture cannot be encoded: ") + WebPAnimEncoderGetError(encoder.get()));
+        if (!done)
+            throw InputError(std::string("A picture cannot be encoded: ") + WebPAnimEncoderGetError(encoder.get()));
         time += milliseconds;
     }
     WebPData data;
     WebPDataInit(&data);
-    const bool done = WebPAnimEncoderAdd(encoder.get(), nullptr, time, nullptr) &&
-                      WebPAnimEncoderAssemble(encoder.get(), &data);
+    const bool done =
+        WebPAnimEncoderAdd(encoder.get(), nullptr, time, nullptr) && WebPAnimEncoderAssemble(encoder.get(), &data);
     const std::string bytes(reinterpret_cast<const char*>(data.bytes), done ? data.size : 0);
     WebPDataClear(&data);
     if (!done) throw InputError("The animation cannot be put together.");

@@ -143,7 +143,7 @@ void addNeedle(const Vec3& from, const Vec3& to, Colour colour, render::Coloured
     if (!(length > 0)) return;
     const Vec3 axis = d / length;
     const auto sides = perpendicular(axis);
-    const double radius = 0.035 * length, head = 0.11 * length;
+    const double radius = 0.05 * length, head = 0.15 * length;
     constexpr int n = 6;
     const auto first = static_cast<std::int32_t>(m.position.size());
     auto ring = [&](double along, double r) {
@@ -184,9 +184,9 @@ std::vector<std::int32_t> spreadNodes(const CheckResult& check, double spacing) 
 void addVectors(const CheckResult& check, const SceneOptions& o, const Places& places, render::Scene& scene) {
     if (o.vectors == SceneOptions::Vectors::none || o.loadCase < 0) return;
     const CaseResult& c = check.cases[o.loadCase];
-    const double reach = 0.06 * scene.bounds.diagonal();
+    const double reach = 0.1 * scene.bounds.diagonal();
     render::ColouredMesh m;
-    const auto nodes = spreadNodes(check, 0.045 * scene.bounds.diagonal());
+    const auto nodes = spreadNodes(check, 0.055 * scene.bounds.diagonal());
     if (o.vectors == SceneOptions::Vectors::displacement) {
         for (auto n : nodes) {
             const Vec3 u = c.displacement[n] / std::max(c.maxDisplacement, 1e-30) * reach;

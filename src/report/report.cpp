@@ -11,6 +11,7 @@
 #include <cmath>
 #include <filesystem>
 #include <fstream>
+#include <limits>
 #include <nlohmann/json.hpp>
 
 #include "base/digest.hpp"
@@ -174,7 +175,25 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
         {{std::to_string(c->mesh.tet.size()) + " quadratic tetrahedra", std::to_string(c->mesh.position.size()),
           std::to_string(c->unknowns), num(c->quality.minDihedral, 3) + "° to " + num(c->quality.maxDihedral, 4) + "°",
           num(c->quality.minScaledJacobian, 3), num(c->quality.volume / 1000, 5) + " cm³"}});
-    h.paragraph("Solver: " + c->solver + ".");
+    h.paragraph("Solver: " + c->solver + ", " + num(c->solverMemory / 1e9, 2) + " GB. Level: " + name(c->level) + ". " +
+                std::to_string(c->quality.warned) + " poor and " + std::to_string(c->quality.failed) +
+                " bad elements; largest aspect ratio " + num(c->quality.maxAspectRatio, 3) + ".");
+    if (!c->passes.empty()) {
+        std::vector<std::vector<std::string>> steps;
+        for (const ConvergencePass& pass : c->passes) {
+            double factor = std::numeric_limits<double>::infinity(), moved = 0;
+            for (double f : pass.minSafetyFactor) factor = std::min(factor, f);
+            for (double d : pass.maxDisplacement) moved = std::max(moved, d);
+            steps.push_back({std::to_string(pass.elements), std::to_string(pass.unknowns), num(factor),
+                             num(moved) + " mm", num(100 * pass.energyError, 3) + " %",
+                             pass.change > 0 ? num(100 * pass.change, 3) + " %" : "first pass"});
+        }
+        h.table({"Elements", "Unknowns", "Smallest safety factor", "Largest displacement", "Energy error estimate",
+                 "Largest change in any case"},
+                steps);
+        h.paragraph(c->converged ? "Converged: the last pass changed no case by more than the chosen share."
+                                 : "Not converged within the passes allowed.");
+    }
     std::vector<std::vector<std::string>> rows;
     for (const CaseResult& x : c->cases)
         rows.push_back({x.name, num(x.minSafetyFactor, 3), num(x.maxVonMises) + " MPa", num(x.maxRawVonMises) + " MPa",
@@ -186,13 +205,14 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
     for (const CaseResult& x : c->cases) {
         char error[32];
         std::snprintf(error, sizeof error, "%.1e", x.equilibriumError);
-        rows.push_back({x.name, vec(x.meant), vec(x.applied), vec(x.reaction), error});
+        rows.push_back({x.name, vec(x.meant), vec(x.applied), x.appliedAsMeant ? "yes" : "no", vec(x.reaction), error});
     }
-    h.table({"Load case", "Load meant, N", "Applied, N", "Reaction, N", "Equilibrium error"}, rows);
+    h.table({"Load case", "Load meant, N", "Applied, N", "As meant", "Reaction, N", "Equilibrium error"}, rows);
     rows.clear();
     for (const CaseResult& x : c->cases)
-        for (const auto& r : x.reactions) rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm())});
-    h.table({"Load case", "Interface", "Reaction, N", "Size, N"}, rows);
+        for (const auto& r : x.reactions)
+            rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm()), vec(r.moment / 1000)});
+    h.table({"Load case", "Interface", "Reaction, N", "Size, N", "Moment about its middle, N m"}, rows);
     h.paragraph("Worst of all cases: safety factor " + num(c->minSafetyFactor, 3) + ", von Mises " +
                 num(c->envelope.maxStress) + " MPa, governed by " + c->governingCase + ".");
     reason(h, v, Stage::check);
