@@ -538,18 +538,20 @@ class TestDuty : public QObject {
                  qPrintable(QString::number(designSpace->quality.volume / volume)));
         Progress progress;
         const Project p = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
-        runOriginal(p, p.current().recipe, progress);
-        exchange::writeStl(dir_.filePath("original.stl").toStdString(), *p.original(p.current().recipe), "original");
+        exchange::writeStl(dir_.filePath("original.stl").toStdString(),
+                           designSpaceSurface(p.part, *p.field(), 1.0, progress), "original");
         json j = leverPart();
         j["original"] = {{"body", "original.stl"}};
         const auto imported = check(j, [](Recipe& r) { r.check.original = true; });
-        QVERIFY2(std::abs(imported->quality.volume / designSpace->quality.volume - 1) < 0.02,  // coarse facets in the bores
+        QVERIFY2(std::abs(imported->quality.volume / designSpace->quality.volume - 1) < 0.02,
                  qPrintable(QString::number(imported->quality.volume / designSpace->quality.volume)));
         QCOMPARE(imported->cases.size(), designSpace->cases.size());
         for (std::size_t c = 0; c < imported->cases.size(); ++c) {
             QVERIFY(imported->cases[c].appliedAsMeant && imported->cases[c].equilibriumError < 1e-6);
-            QVERIFY2(std::abs(imported->cases[c].maxDisplacement / designSpace->cases[c].maxDisplacement - 1) < 0.12,  // at the facets of the bores
-                     qPrintable(QString("%1 for %2").arg(imported->cases[c].maxDisplacement).arg(designSpace->cases[c].maxDisplacement)));
+            QVERIFY2(std::abs(imported->cases[c].maxDisplacement / designSpace->cases[c].maxDisplacement - 1) < 0.05,
+                     qPrintable(QString("%1 for %2")
+                                    .arg(imported->cases[c].maxDisplacement)
+                                    .arg(designSpace->cases[c].maxDisplacement)));
         }
         const auto part = check(leverPart());
         QVERIFY(part->cases[0].maxDisplacement > designSpace->cases[0].maxDisplacement);
