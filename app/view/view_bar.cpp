@@ -56,7 +56,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     shape_ = combo("shape", "Deformed shape");
     shape_->addItem("true shape", 0.0);
     shape_->addItem("shape × 1", 1.0);
-    shape_->addItem("shape enlarged", -1.0);
+    shape_->addItem("enlarged", -1.0);
     shape_->addItem("shape × 10", 10.0);
     shape_->addItem("shape × 100", 100.0);
     beside_ = combo("beside", "What is drawn beside it");
@@ -156,7 +156,7 @@ void ViewBar::refresh() {
         for (const auto& c : session_.project().part.loadCases) names << QString::fromStdString(c.name);
     QStringList present;
     for (int c = 1; c < case_->count(); ++c) present << case_->itemText(c);
-    const QString first = results ? "worst of all cases" : "all load cases";
+    const QString first = results ? "worst of all" : "all load cases";
     if (present != names || case_->itemText(0) != first) {
         const QString chosen = case_->currentText();
         case_->clear();
@@ -203,8 +203,8 @@ void ViewBar::refresh() {
     fit_->setVisible(!results);
     drawer_->setText(results ? "tables" : "tables and log");
     // fixed widths where the bar is full
-    const std::pair<QComboBox*, int> widths[] = {{show_, 88}, {case_, 128},  {quantity_, 136},
-                                                 {unit_, 68}, {shape_, 118}, {section_, 86}};
+    const std::pair<QComboBox*, int> widths[] = {{show_, 84}, {case_, 118},  {quantity_, 130},
+                                                 {unit_, 66}, {shape_, 106}, {section_, 82}};
     for (const auto& [box, width] : widths) {
         box->setMinimumWidth(results ? width : box == case_ ? case_->sizeHint().width() + 14 : 0);
         box->setMaximumWidth(results ? width : QWIDGETSIZE_MAX);

@@ -221,13 +221,15 @@ void addMeshLines(const CheckResult& check, const Places& places, render::Scene&
     render::Lines lines;
     lines.colour = {0x8A, 0x80, 0x70};
     lines.width = 0.7;
-    std::vector<std::pair<std::int32_t, std::int32_t>> done;
+    const double lift = 5e-4 * scene.bounds.diagonal();  // just above the faces, so that they are not hidden by them
     for (const auto& f : check.mesh.boundary)
         for (int k = 0; k < 3; ++k) {
             const auto a = f[k], b = f[(k + 1) % 3], middle = f[3 + k];
             if (a > b) continue;  // the neighbour draws it
-            lines.position.insert(lines.position.end(),
-                                  {places.of(a), places.of(middle), places.of(middle), places.of(b)});
+            const Vec3 up =
+                lift * (places.of(f[1]) - places.of(f[0])).cross(places.of(f[2]) - places.of(f[0])).normalized();
+            const Vec3 m = places.of(middle) + up;
+            lines.position.insert(lines.position.end(), {places.of(a) + up, m, m, places.of(b) + up});
         }
     scene.lines.push_back(std::move(lines));
 }
