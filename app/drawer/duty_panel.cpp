@@ -384,6 +384,7 @@ Load DutyPanel::formLoad() const {
     const Line& line = lines_[chosen_];
     const Part& p = session_.project().part;
     Load l = line.kind == Line::Kind::load ? p.loadCases[line.at].loads[line.load] : p.sharedLoads[line.at].load;
+    const Load::Kind before = l.kind;
     l.kind = static_cast<Load::Kind>(kind_->currentIndex());
     l.on = {};
     if (l.onFaces()) {
@@ -397,6 +398,7 @@ Load DutyPanel::formLoad() const {
     l.sharedTotal = share_->currentIndex() == 0;
     l.rigid = rigid_->isChecked() && l.kind == Load::Kind::remoteForce;
     using Kind = Load::Kind;
+    const Vec3 momentBefore = l.kind == before ? l.moment : Vec3(Vec3::Zero());
     l.force = l.moment = Vec3::Zero();
     switch (l.kind) {
         case Kind::force:
@@ -404,6 +406,7 @@ Load DutyPanel::formLoad() const {
         case Kind::remoteForce:
             l.force = vectorOf(first_, dimension::force, "N", "Force");
             if (l.kind == Kind::force) l.moment = vectorOf(second_, dimension::moment, "N*m", "Moment");
+            if (l.kind == Kind::remoteForce) l.moment = momentBefore;  // the form has no room for it
             if (l.kind == Kind::remoteForce) l.point = vectorOf(second_, dimension::length, "mm", "Point");
             break;
         case Kind::pressure:
