@@ -1,28 +1,14 @@
 #include "main_window.hpp"
 
-#include <QApplication>
-#include <QCloseEvent>
-#include <QCompleter>
 #include <QDateTime>
-#include <QDir>
-#include <QFileDialog>
 #include <QFileInfo>
-#include <QInputDialog>
-#include <QLabel>
-#include <QMenuBar>
+#include <QMenu>
 #include <QMessageBox>
-#include <QMimeData>
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSplitter>
-#include <QStringListModel>
 #include <cmath>
 
-#include "dialogs/field_dialog.hpp"
-#include "exchange/body_files.hpp"
-#include "exchange/writers.hpp"
-#include "project/part_edit.hpp"
-#include "report/report.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 
@@ -30,16 +16,6 @@ namespace escultura::app {
 
 using namespace project;
 using report::Show;
-
-namespace {
-const char* const fieldFiles = "Density fields (*.vti *.vtu *.vtk *.npy *.csv *.tsv *.txt);;All files (*)";
-const char* const bodyFiles = "Bodies (*.stl *.obj *.ply *.step *.stp);;All files (*)";
-
-/// The source's folder while developing, the installed one otherwise.
-QString demoFolder() {
-    return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
-}
-}  // namespace
 
 MainWindow::MainWindow() {
     setObjectName("mainWindow");
@@ -178,10 +154,7 @@ MainWindow::MainWindow() {
         bar_->refresh();
         showScene();
     });
-    connect(dossier_, &Dossier::addFieldAsked, this, [this] {
-        const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
-        if (!path.isEmpty()) addField(path);
-    });
+    connect(dossier_, &Dossier::addFieldAsked, this, &MainWindow::askForField);
     auto& interfaces = drawer_->interfaces();
     connect(&interfaces, &InterfacesPanel::selectionChanged, this, [this](const QString& name) {
         selectedInterface_ = name;
@@ -240,210 +213,6 @@ QWidget* MainWindow::makeProgress() {
     l->addWidget(cancel);
     progress_->hide();
     return progress_;
-}
-
-void MainWindow::makeMenus() {
-    auto add = [&](QMenu* menu, const QString& text, const QKeySequence& key, auto slot, const char* name,
-                   const QString& icon = {}) {
-        auto* a = menu->addAction(text);
-        a->setShortcut(key);
-        a->setObjectName(name);
-        if (!icon.isEmpty()) a->setIcon(theme::icon(icon));
-        connect(a, &QAction::triggered, this, slot);
-        return a;
-    };
-    auto needsProject = [this](auto slot) {
-        return [this, slot] {
-            if (session_.hasProject() && !session_.isBusy()) slot();
-        };
-    };
-    auto* file = menuBar()->addMenu("File");
-    add(
-        file, "Open…", QKeySequence::Open,
-        [this] {
-            const QString path = QFileDialog::getOpenFileName(this, "Open a part or a project", {},
-                                                              "Parts and projects (*.json *.escultura);;All files (*)");
-            if (!path.isEmpty()) open(path);
-        },
-        "actionOpen", "open");
-    add(
-        file, "Open demo: tether yoke", {}, [this] { open(demoFolder() + "/tether-yoke.json"); }, "actionDemoYoke");
-    add(
-        file, "Open demo: sensor-mast foot", {}, [this] { open(demoFolder() + "/sensor-mast-foot.json"); },
-        "actionDemoFoot");
-    add(
-        file, "Open demo: rocker plate", {}, [this] { open(demoFolder() + "/rocker-plate.json"); }, "actionDemoRocker");
-    file->addSeparator();
-    add(
-        file, "Add a density field…", {},
-        [this] {
-            const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
-            if (!path.isEmpty()) addField(path);
-        },
-        "actionAddField");
-    for (const char* as : {"original", "design space", "keep-out"})
-        add(file, QString("Use a body as %1…").arg(as), {}, needsProject([this, as] { importBody(as); }), "actionBody");
-    add(file, "Save part file as…", {}, needsProject([this] {
-            const QString path =
-                QFileDialog::getSaveFileName(this, "Save part file", "part.json", "Part files (*.json)");
-            if (path.isEmpty()) return;
-            try {
-                exchange::writeText(path.toStdString(), session_.project().part.text);
-            } catch (const std::exception& e) {
-                showError(e.what());
-            }
-        }),
-        "actionSavePart");
-    file->addSeparator();
-    add(file, "Save project", QKeySequence::Save, needsProject([this] { save(false); }), "actionSave", "save");
-    add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
-    file->addSeparator();
-    add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
-    add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
-        "actionPicture");
-    file->addSeparator();
-    add(
-        file, "Quit", QKeySequence::Quit, [this] { close(); }, "actionQuit");
-
-    auto* edit = menuBar()->addMenu("Edit");
-    auto* undo = session_.undoStack().createUndoAction(this, "Undo");
-    undo->setShortcut(QKeySequence::Undo);
-    undo->setObjectName("actionUndo");
-    undo->setIcon(theme::icon("undo"));
-    auto* redo = session_.undoStack().createRedoAction(this, "Redo");
-    redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
-    redo->setObjectName("actionRedo");
-    redo->setIcon(theme::icon("redo"));
-    edit->addAction(undo);
-    edit->addAction(redo);
-
-    auto* view = menuBar()->addMenu("View");
-    add(
-        view, "Fit", QKeySequence("F"), [this] { view_->fit(); }, "actionFit", "fit");
-    add(
-        view, "Look along x", {}, [this] { view_->look(Vec3(-1, 0, 0)); }, "actionAlongX");
-    add(
-        view, "Look along y", {}, [this] { view_->look(Vec3(0, 1, 0)); }, "actionAlongY");
-    add(
-        view, "Look along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
-    add(
-        view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
-    auto* views = view->addMenu("Kept views");
-    connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
-    view->addSeparator();
-    const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
-                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original",
-                            "Show mesh"};
-    for (int s = 0; s < 11; ++s)
-        add(
-            view, titles[s], {},
-            [this, s] {
-                bar_->setShow(static_cast<Show>(s));
-                bar_->refresh();
-                showScene();
-            },
-            titles[s]);
-    view->addSeparator();
-    add(
-        view, "Tables and log", QKeySequence("Ctrl+D"), [this] { bar_->drawerButton()->toggle(); }, "actionDrawer",
-        "table");
-
-    auto* part = menuBar()->addMenu("Part");
-    add(part, "Build surface", QKeySequence("Ctrl+B"), needsProject([this] { session_.run(Stage::surface); }),
-        "actionBuild");
-    add(part, "Run check", QKeySequence("Ctrl+R"), needsProject([this] { session_.run(Stage::findings); }), "actionRun",
-        "play");
-    part->addSeparator();
-    add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
-    part->addSeparator();
-    for (int s = 0; s < stageCount; ++s)
-        add(
-            part, QString("Card %1: %2").arg(s + 1).arg(name(static_cast<Stage>(s))),
-            QKeySequence(QString::number(s + 1)), [this, s] { dossier_->openCard(static_cast<Stage>(s)); },
-            "actionCard");
-
-    auto* variant = menuBar()->addMenu("Variant");
-    add(variant, "New variant from this one", QKeySequence("Ctrl+N"),
-        needsProject([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
-    add(variant, "Rename…", {}, needsProject([this] {
-            bool ok = false;
-            const QString text = QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
-                                                       QString::fromStdString(session_.variant().name), &ok);
-            if (ok && !text.trimmed().isEmpty())
-                session_.edit("Rename", [&](Project& p) { p.variants[p.open].name = text.trimmed().toStdString(); });
-        }),
-        "actionRename");
-    add(variant, "Set as baseline", {},
-        needsProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
-        "actionBaseline");
-    add(variant, "Next variant", QKeySequence("Ctrl+Tab"), needsProject([this] {
-            session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
-        }),
-        "actionNext");
-
-    auto* help = menuBar()->addMenu("Help");
-    add(
-        help, "Keys and mouse", QKeySequence::HelpContents,
-        [this] {
-            QMessageBox::information(
-                this, "Keys and mouse",
-                "1 to 7 open the cards. Ctrl+B builds the surface, Ctrl+R runs the check, Ctrl+Z undoes.\n\n"
-                "In the view: drag turns, right drag or Shift and drag moves, the wheel zooms, arrow keys turn, F "
-                "fits. A click pins a reading, Escape removes them.\n\n"
-                "On the colour scale: drag an end to clamp the range, double-click to reset it.");
-        },
-        "actionKeys");
-    add(
-        help, "About Escultura", {},
-        [this] {
-            QMessageBox::about(
-                this, "About Escultura",
-                "Escultura " ESCULTURA_VERSION
-                "\nFrom a density field to a part that can be released.\nFree software, GNU General Public License 3.");
-        },
-        "actionAbout");
-}
-
-void MainWindow::makeFinder() {
-    auto* finder = new QLineEdit;
-    finder->setObjectName("finder");
-    finder->setPlaceholderText("Find an action          Ctrl+K");
-    finder->setFixedWidth(230);
-    finder->setAccessibleName("Find an action");
-    QStringList texts;
-    for (auto* a : findChildren<QAction*>())
-        if (!a->text().isEmpty() && !a->menu()) texts << a->text();
-    texts.removeDuplicates();
-    auto* completer = new QCompleter(texts, finder);
-    completer->setCaseSensitivity(Qt::CaseInsensitive);
-    completer->setFilterMode(Qt::MatchContains);
-    finder->setCompleter(completer);
-    auto trigger = [this, finder](const QString& text) {
-        for (auto* a : findChildren<QAction*>())
-            if (a->text().compare(text.trimmed(), Qt::CaseInsensitive) == 0 && a->isEnabled()) {
-                QTimer::singleShot(0, finder, &QLineEdit::clear);
-                view_->setFocus();
-                a->trigger();
-                return;
-            }
-    };
-    connect(completer, QOverload<const QString&>::of(&QCompleter::activated), this, trigger);
-    connect(finder, &QLineEdit::returnPressed, this, [finder, completer, trigger] {
-        completer->setCompletionPrefix(finder->text());
-        trigger(completer->currentCompletion());
-    });
-    auto* box = new QWidget;
-    auto* l = new QHBoxLayout(box);
-    l->setContentsMargins(0, 3, 10, 3);
-    l->addWidget(finder);
-    menuBar()->setCornerWidget(box);
-    auto* focus = new QAction(this);
-    focus->setShortcut(QKeySequence("Ctrl+K"));
-    connect(focus, &QAction::triggered, finder, [finder] {
-        finder->setFocus();
-        finder->selectAll();
-    });
-    addAction(focus);
 }
 
 void MainWindow::open(const QString& path) {
@@ -643,112 +412,6 @@ void MainWindow::variantMenu(std::size_t variant, const QPoint& where) {
     menu.exec(where);
 }
 
-bool MainWindow::save(bool ask) {
-    QString path = session_.projectPath();
-    if (ask || path.isEmpty()) {
-        path = QFileDialog::getSaveFileName(this, "Save project",
-                                            QString::fromStdString(session_.project().part.name) + ".escultura",
-                                            "Escultura projects (*.escultura)");
-        if (path.isEmpty()) return false;
-        if (!path.endsWith(".escultura")) path += ".escultura";
-    }
-    session_.saveProject(path);
-    return true;
-}
-
-void MainWindow::exportSurface() {
-    const auto surface = session_.project().surface(session_.recipe());
-    if (!surface) {
-        showError("The surface is out of date or not built yet: build it before exporting.");
-        return;
-    }
-    const QString path = QFileDialog::getSaveFileName(
-        this, "Export surface", "surface.stl",
-        "STL (*.stl);;3MF with units and metadata (*.3mf);;OBJ with groups (*.obj);;PLY in double precision (*.ply)");
-    if (!path.isEmpty()) exportTo(path);
-}
-
-void MainWindow::exportTo(const QString& path) {
-    const auto surface = session_.project().surface(session_.recipe());
-    if (!surface) return;
-    exchange::BodyText text{session_.project().part.name, {"free"}};
-    for (const NamedFace& f : surface->faces) {
-        text.owners.resize(std::max<std::size_t>(text.owners.size(), static_cast<std::size_t>(f.surface) + 1));
-        text.owners[static_cast<std::size_t>(f.surface)] = f.interface + " " + f.face;
-    }
-    session_.work(
-        "Exporting", [surface, path, text](Progress&) { exchange::writeBody(path.toStdString(), surface->mesh, text); },
-        [this, path] {
-            session_.addLog("Exported " + path);
-            emit session_.changed();
-        });
-}
-
-void MainWindow::addField(const QString& path) {
-    if (session_.isBusy()) return;
-    auto file = std::make_shared<exchange::FieldFile>();
-    session_.work(
-        "Looking into the file", [file, path](Progress&) { *file = exchange::inspectField(path.toStdString()); },
-        [this, file, path] {
-            auto* dialog = new FieldDialog(path, *file, this);
-            dialog->setAttribute(Qt::WA_DeleteOnClose);
-            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
-                const NamedField field{dialog->name().toStdString(), dialog->source()};
-                try {
-                    if (session_.hasProject()) {
-                        session_.editPart(
-                            "Add field", [&](const std::string&) { return withField(session_.project().part, field); });
-                        const int index = static_cast<int>(session_.project().part.fields.size()) - 1;
-                        session_.edit("Choose field", [index](Project& p) {
-                            p.variants[p.open].recipe.field = {FieldChoice::How::one, index, {}};
-                        });
-                    } else {
-                        const QString part = QFileInfo(path).path() + "/" + dialog->name() + ".json";
-                        if (QFileInfo::exists(part))
-                            throw InputError("There is a part file already: " + part.toStdString());
-                        exchange::writeText(part.toStdString(),
-                                            newPartText(field.name, field.source, part.toStdString()));
-                        session_.openPart(part);
-                    }
-                } catch (const InputError& e) {
-                    showError(e.what());
-                }
-            });
-            dialog->open();
-        });
-}
-
-void MainWindow::importBody(const QString& as) {
-    const QString path = QFileDialog::getOpenFileName(this, "Use a body as " + as, {}, bodyFiles);
-    if (!path.isEmpty()) useBody(path, as);
-}
-
-void MainWindow::useBody(const QString& path, const QString& as) {
-    if (session_.isBusy() || !session_.hasProject()) return;
-    // reading it first shows what is wrong with it before the part names it
-    session_.work(
-        "Reading the body", [path](Progress&) { exchange::readBody(path.toStdString()); },
-        [this, path, as] {
-            const BodySource body{path.toStdString(), "mm", 0};
-            try {
-                session_.editPart("Use a body as " + as, [&](const std::string&) {
-                    const Part& part = session_.project().part;
-                    return as == "original" ? withOriginal(part, &body)
-                           : as == "design space"
-                               ? withDesignBody(part, &body)
-                               : withKeepOutBody(part, QFileInfo(path).completeBaseName().toStdString(), body);
-                });
-                if (as == "original") {
-                    bar_->setShow(Show::original);
-                    bar_->refresh();
-                    showScene(true);
-                }
-            } catch (const InputError& e) {
-                showError(e.what());
-            }
-        });
-}
-
 void MainWindow::showProcess() {
     if (session_.isBusy() || !session_.project().surface(session_.recipe())) return;
     auto copy = std::make_shared<Project>(session_.project());
@@ -761,54 +424,6 @@ void MainWindow::setPicking(bool on) {
     picking_ = on;
     view_->setPicking(on);
     showScene();
-}
-
-void MainWindow::writeRelease() {
-    const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
-    if (!folder.isEmpty()) releaseTo(folder);
-}
-
-void MainWindow::releaseTo(const QString& folder) {
-    auto copy = std::make_shared<Project>(session_.project());
-    const auto timings = session_.timings();
-    session_.work(
-        "Release",
-        [copy, folder, timings](Progress& progress) {
-            render::Renderer renderer;  // a drawing context of this thread
-            report::writeRelease(*copy, copy->current(), timings, renderer, folder.toStdString(), progress);
-        },
-        [this, folder] {
-            session_.addLog("Release written to " + folder);
-            emit session_.changed();
-        });
-}
-
-void MainWindow::closeEvent(QCloseEvent* e) {
-    if (session_.hasProject() && session_.isModified() && isVisible() && !property("neverAsk").toBool()) {
-        const auto answer = QMessageBox::question(this, "Unsaved work", "Save the project before closing?",
-                                                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-        if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !save(false))) {
-            e->ignore();
-            return;
-        }
-        if (answer == QMessageBox::Save) {
-            connect(&session_, &Session::changed, this, [this] {
-                if (!session_.isModified()) close();
-            });
-            e->ignore();
-            return;
-        }
-    }
-    session_.cancel();
-    e->accept();
-}
-
-void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
-    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
-}
-
-void MainWindow::dropEvent(QDropEvent* e) {
-    if (!e->mimeData()->urls().isEmpty()) open(e->mimeData()->urls().first().toLocalFile());
 }
 
 }  // namespace escultura::app

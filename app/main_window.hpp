@@ -67,6 +67,7 @@ class MainWindow : public QMainWindow {
     void variantMenu(std::size_t variant, const QPoint& where);
     bool save(bool ask);
     void exportSurface();
+    void askForField();
     void importBody(const QString& as);
     void showProcess();
     void setPicking(bool on);

@@ -49,19 +49,8 @@ class TestDutyWindow : public QObject, private WindowDriver {
     }
 
   private slots:
-    void init() {
-        w_ = std::make_unique<MainWindow>();
-        w_->setProperty("neverAsk", true);
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QApplication::setActiveWindow(w_.get());
-        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
-        QVERIFY(settle());
-    }
-    void cleanup() {
-        if (w_) w_->close();
-        w_.reset();
-    }
+    void init() { openLever(); }
+    void cleanup() { closeWindow(); }
 
     void aLoadIsEditedAndUndone() {
         openDuty();

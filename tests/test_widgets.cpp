@@ -26,13 +26,7 @@ class TestWidgets : public QObject, WindowDriver {
   private slots:
     void initTestCase() {
         theme::apply(*qApp);
-        w_ = std::make_unique<MainWindow>();
-        w_->setProperty("neverAsk", true);
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QApplication::setActiveWindow(w_.get());
-        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
-        QVERIFY(settle());
+        openLever();
         w_->session().edit("Element size", [](project::Project& p) { p.variants[0].recipe.elementSize = 3.5; });
         w_->session().run(Stage::findings);
         QVERIFY(settle());

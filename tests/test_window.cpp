@@ -26,15 +26,8 @@ class TestWindow : public QObject, WindowDriver {
         QMouseEvent move(QEvent::MouseMove, at, w.mapToGlobal(at), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
         QApplication::sendEvent(&w, &move);
     }
-    void openLever() {
-        w_ = std::make_unique<MainWindow>();
-        w_->setProperty("neverAsk", true);
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QApplication::setActiveWindow(w_.get());  // a bare X server has no window manager to do it
-        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
-        QVERIFY(settle());
-        QVERIFY(w_->session().hasProject());
+    void openCoarseLever() {
+        openLever();
         w_->session().edit("Element size", [](project::Project& p) { p.variants[0].recipe.elementSize = 3; });
     }
     void runAll() {
@@ -47,11 +40,8 @@ class TestWindow : public QObject, WindowDriver {
 
   private slots:
     void initTestCase() { theme::apply(*qApp); }
-    void init() { openLever(); }
-    void cleanup() {
-        if (w_) w_->close();
-        w_.reset();
-    }
+    void init() { openCoarseLever(); }
+    void cleanup() { closeWindow(); }
 
     void anEmptyWindowSaysWhatToDo() {
         MainWindow empty;

@@ -6,6 +6,7 @@
 #include <QtTest>
 #include <memory>
 
+#include "made_up_part.hpp"
 #include "main_window.hpp"
 
 namespace escultura::app {
@@ -19,6 +20,21 @@ struct WindowDriver {
         auto* x = w_->findChild<T*>(name);
         if (!x) qFatal("no widget '%s'", name);
         return x;
+    }
+    /// A fresh window on the made-up lever.
+    void openLever() {
+        w_ = std::make_unique<MainWindow>();
+        w_->setProperty("neverAsk", true);
+        w_->show();
+        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
+        QApplication::setActiveWindow(w_.get());  // a bare X server has no window manager to do it
+        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
+        QVERIFY(settle());
+        QVERIFY(w_->session().hasProject());
+    }
+    void closeWindow() {
+        if (w_) w_->close();
+        w_.reset();
     }
     /// Waits until the worker is idle.
     bool settle() {

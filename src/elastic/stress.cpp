@@ -109,9 +109,11 @@ std::vector<Voigt6> recoverStress(const mesh::TetMesh& mesh, std::span<const Voi
     return nodal;
 }
 
-double energyError(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss,
-                   std::span<const Voigt6> nodal) {
+ErrorEstimate errorEstimate(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss,
+                            std::span<const Voigt6> nodal) {
     const Stiffness6 compliance = elasticity(material).inverse();
+    ErrorEstimate estimate;
+    estimate.element.assign(mesh.tet.size(), 0.0);
     struct Pair {
         double error = 0, whole = 0;
         Pair operator+(const Pair& o) const { return {error + o.error, whole + o.whole}; }
@@ -128,9 +130,11 @@ double energyError(const mesh::TetMesh& mesh, const Material& material, std::spa
             p.error += w * d.dot(compliance * d);
             p.whole += w * smooth.dot(compliance * smooth);
         }
+        estimate.element[e] = p.error;
         return p;
     });
-    return sum.whole > 0 ? std::sqrt(sum.error / sum.whole) : 0;
+    estimate.relative = sum.whole > 0 ? std::sqrt(sum.error / sum.whole) : 0;
+    return estimate;
 }
 
 }  // namespace escultura::elastic

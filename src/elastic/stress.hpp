@@ -18,8 +18,12 @@ std::vector<Voigt6> gaussStress(const mesh::TetMesh& mesh, const Material& mater
 /// @return [nodes], MPa
 std::vector<Voigt6> recoverStress(const mesh::TetMesh& mesh, std::span<const Voigt6> gauss, Progress& progress);
 
-/// Relative error in the energy norm: difference of recovered and integration-point stresses over the whole.
-double energyError(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss,
-                   std::span<const Voigt6> nodal);
+/// How far recovered and integration-point stresses lie apart.
+struct ErrorEstimate {
+    double relative = 0;          ///< in the energy norm, over the whole
+    std::vector<double> element;  ///< [elements] squared energy norm of the difference, N mm
+};
+ErrorEstimate errorEstimate(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss,
+                            std::span<const Voigt6> nodal);
 
 }  // namespace escultura::elastic

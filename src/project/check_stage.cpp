@@ -36,26 +36,6 @@ void summariseCase(const Part& part, CaseResult& c) {
     c.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), c.maxStress);
 }
 
-/// Squared energy norm of the error in every element. [elements] N mm
-std::vector<double> elementErrors(const mesh::TetMesh& mesh, const elastic::Stiffness6& compliance,
-                                  const std::vector<elastic::Voigt6>& gauss,
-                                  const std::vector<elastic::Voigt6>& nodal) {
-    static const double a = 0.585410196624969, b = 0.138196601125011;
-    static const Vec3 point[4] = {Vec3(b, b, b), Vec3(a, b, b), Vec3(b, a, b), Vec3(b, b, a)};
-    std::vector<double> error(mesh.tet.size());
-    parallelFor(mesh.tet.size(), [&](std::size_t e) {
-        error[e] = 0;
-        for (int g = 0; g < 4; ++g) {
-            double n[10];
-            mesh::shapeFunctions(point[g], n);
-            elastic::Voigt6 d = -gauss[4 * e + g];
-            for (int k = 0; k < 10; ++k) d += n[k] * nodal[mesh.tet[e][k]];
-            error[e] += mesh::jacobian(mesh, e, point[g]).determinant() / 24 * d.dot(compliance * d);
-        }
-    });
-    return error;
-}
-
 /// The body that is checked: the surface's, or the design before the optimisation.
 struct CheckedBody {
     std::shared_ptr<const shape::Shape> shape;
@@ -172,8 +152,9 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         const auto gauss = elastic::gaussStress(r.mesh, part.material, c.displacement);
         for (const auto& g : gauss) c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
         c.stress = elastic::recoverStress(r.mesh, gauss, progress);
-        c.energyError = elastic::energyError(r.mesh, part.material, gauss, c.stress);
-        const auto errors = elementErrors(r.mesh, compliance, gauss, c.stress);
+        const auto estimate = elastic::errorEstimate(r.mesh, part.material, gauss, c.stress);
+        c.energyError = estimate.relative;
+        const auto& errors = estimate.element;
         double total = 0;
         for (double e : errors) total += e;
         if (total > 0)

@@ -1,0 +1,187 @@
+// The window's dealings with files: projects, fields, bodies, surfaces, releases.
+
+#include <QCloseEvent>
+#include <QFileDialog>
+#include <QFileInfo>
+#include <QMessageBox>
+#include <QMimeData>
+#include <cmath>
+
+#include "dialogs/field_dialog.hpp"
+#include "exchange/body_files.hpp"
+#include "exchange/writers.hpp"
+#include "main_window.hpp"
+#include "project/part_edit.hpp"
+#include "report/report.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+using report::Show;
+
+namespace {
+const char* const fieldFiles = "Density fields (*.vti *.vtu *.vtk *.npy *.csv *.tsv *.txt);;All files (*)";
+const char* const bodyFiles = "Bodies (*.stl *.obj *.ply *.step *.stp);;All files (*)";
+}  // namespace
+
+bool MainWindow::save(bool ask) {
+    QString path = session_.projectPath();
+    if (ask || path.isEmpty()) {
+        path = QFileDialog::getSaveFileName(this, "Save project",
+                                            QString::fromStdString(session_.project().part.name) + ".escultura",
+                                            "Escultura projects (*.escultura)");
+        if (path.isEmpty()) return false;
+        if (!path.endsWith(".escultura")) path += ".escultura";
+    }
+    session_.saveProject(path);
+    return true;
+}
+
+void MainWindow::exportSurface() {
+    const auto surface = session_.project().surface(session_.recipe());
+    if (!surface) {
+        showError("The surface is out of date or not built yet: build it before exporting.");
+        return;
+    }
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Export surface", "surface.stl",
+        "STL (*.stl);;3MF with units and metadata (*.3mf);;OBJ with groups (*.obj);;PLY in double precision (*.ply)");
+    if (!path.isEmpty()) exportTo(path);
+}
+
+void MainWindow::exportTo(const QString& path) {
+    const auto surface = session_.project().surface(session_.recipe());
+    if (!surface) return;
+    exchange::BodyText text{session_.project().part.name, {"free"}};
+    for (const NamedFace& f : surface->faces) {
+        text.owners.resize(std::max<std::size_t>(text.owners.size(), static_cast<std::size_t>(f.surface) + 1));
+        text.owners[static_cast<std::size_t>(f.surface)] = f.interface + " " + f.face;
+    }
+    session_.work(
+        "Exporting", [surface, path, text](Progress&) { exchange::writeBody(path.toStdString(), surface->mesh, text); },
+        [this, path] {
+            session_.addLog("Exported " + path);
+            emit session_.changed();
+        });
+}
+
+void MainWindow::addField(const QString& path) {
+    if (session_.isBusy()) return;
+    auto file = std::make_shared<exchange::FieldFile>();
+    session_.work(
+        "Looking into the file", [file, path](Progress&) { *file = exchange::inspectField(path.toStdString()); },
+        [this, file, path] {
+            auto* dialog = new FieldDialog(path, *file, this);
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                const NamedField field{dialog->name().toStdString(), dialog->source()};
+                try {
+                    if (session_.hasProject()) {
+                        session_.editPart(
+                            "Add field", [&](const std::string&) { return withField(session_.project().part, field); });
+                        const int index = static_cast<int>(session_.project().part.fields.size()) - 1;
+                        session_.edit("Choose field", [index](Project& p) {
+                            p.variants[p.open].recipe.field = {FieldChoice::How::one, index, {}};
+                        });
+                    } else {
+                        const QString part = QFileInfo(path).path() + "/" + dialog->name() + ".json";
+                        if (QFileInfo::exists(part))
+                            throw InputError("There is a part file already: " + part.toStdString());
+                        exchange::writeText(part.toStdString(),
+                                            newPartText(field.name, field.source, part.toStdString()));
+                        session_.openPart(part);
+                    }
+                } catch (const InputError& e) {
+                    showError(e.what());
+                }
+            });
+            dialog->open();
+        });
+}
+
+void MainWindow::askForField() {
+    const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
+    if (!path.isEmpty()) addField(path);
+}
+
+void MainWindow::importBody(const QString& as) {
+    const QString path = QFileDialog::getOpenFileName(this, "Use a body as " + as, {}, bodyFiles);
+    if (!path.isEmpty()) useBody(path, as);
+}
+
+void MainWindow::useBody(const QString& path, const QString& as) {
+    if (session_.isBusy() || !session_.hasProject()) return;
+    // reading it first shows what is wrong with it before the part names it
+    session_.work(
+        "Reading the body", [path](Progress&) { exchange::readBody(path.toStdString()); },
+        [this, path, as] {
+            const BodySource body{path.toStdString(), "mm", 0};
+            try {
+                session_.editPart("Use a body as " + as, [&](const std::string&) {
+                    const Part& part = session_.project().part;
+                    return as == "original" ? withOriginal(part, &body)
+                           : as == "design space"
+                               ? withDesignBody(part, &body)
+                               : withKeepOutBody(part, QFileInfo(path).completeBaseName().toStdString(), body);
+                });
+                if (as == "original") {
+                    bar_->setShow(Show::original);
+                    bar_->refresh();
+                    showScene(true);
+                }
+            } catch (const InputError& e) {
+                showError(e.what());
+            }
+        });
+}
+
+void MainWindow::writeRelease() {
+    const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
+    if (!folder.isEmpty()) releaseTo(folder);
+}
+
+void MainWindow::releaseTo(const QString& folder) {
+    auto copy = std::make_shared<Project>(session_.project());
+    const auto timings = session_.timings();
+    session_.work(
+        "Release",
+        [copy, folder, timings](Progress& progress) {
+            render::Renderer renderer;  // a drawing context of this thread
+            report::writeRelease(*copy, copy->current(), timings, renderer, folder.toStdString(), progress);
+        },
+        [this, folder] {
+            session_.addLog("Release written to " + folder);
+            emit session_.changed();
+        });
+}
+
+void MainWindow::closeEvent(QCloseEvent* e) {
+    if (session_.hasProject() && session_.isModified() && isVisible() && !property("neverAsk").toBool()) {
+        const auto answer = QMessageBox::question(this, "Unsaved work", "Save the project before closing?",
+                                                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+        if (answer == QMessageBox::Cancel || (answer == QMessageBox::Save && !save(false))) {
+            e->ignore();
+            return;
+        }
+        if (answer == QMessageBox::Save) {
+            connect(&session_, &Session::changed, this, [this] {
+                if (!session_.isModified()) close();
+            });
+            e->ignore();
+            return;
+        }
+    }
+    session_.cancel();
+    e->accept();
+}
+
+void MainWindow::dragEnterEvent(QDragEnterEvent* e) {
+    if (e->mimeData()->hasUrls()) e->acceptProposedAction();
+}
+
+void MainWindow::dropEvent(QDropEvent* e) {
+    if (!e->mimeData()->urls().isEmpty()) open(e->mimeData()->urls().first().toLocalFile());
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,229 @@
+// The window's menus and the finder of actions.
+
+#include <QCompleter>
+#include <QDir>
+#include <QFileDialog>
+#include <QInputDialog>
+#include <QMenu>
+#include <QMenuBar>
+#include <QMessageBox>
+#include <cmath>
+
+#include "exchange/body_files.hpp"
+#include "exchange/writers.hpp"
+#include "main_window.hpp"
+#include "theme/theme.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+using report::Show;
+
+namespace {
+/// The source's folder while developing, the installed one otherwise.
+QString demoFolder() {
+    return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
+}
+}  // namespace
+
+void MainWindow::makeMenus() {
+    auto add = [&](QMenu* menu, const QString& text, const QKeySequence& key, auto slot, const char* name,
+                   const QString& icon = {}) {
+        auto* a = menu->addAction(text);
+        a->setShortcut(key);
+        a->setObjectName(name);
+        if (!icon.isEmpty()) a->setIcon(theme::icon(icon));
+        connect(a, &QAction::triggered, this, slot);
+        return a;
+    };
+    auto needsProject = [this](auto slot) {
+        return [this, slot] {
+            if (session_.hasProject() && !session_.isBusy()) slot();
+        };
+    };
+    auto* file = menuBar()->addMenu("File");
+    add(
+        file, "Open…", QKeySequence::Open,
+        [this] {
+            const QString path = QFileDialog::getOpenFileName(this, "Open a part or a project", {},
+                                                              "Parts and projects (*.json *.escultura);;All files (*)");
+            if (!path.isEmpty()) open(path);
+        },
+        "actionOpen", "open");
+    add(
+        file, "Open demo: tether yoke", {}, [this] { open(demoFolder() + "/tether-yoke.json"); }, "actionDemoYoke");
+    add(
+        file, "Open demo: sensor-mast foot", {}, [this] { open(demoFolder() + "/sensor-mast-foot.json"); },
+        "actionDemoFoot");
+    add(
+        file, "Open demo: rocker plate", {}, [this] { open(demoFolder() + "/rocker-plate.json"); }, "actionDemoRocker");
+    file->addSeparator();
+    add(
+        file, "Add a density field…", {}, [this] { askForField(); }, "actionAddField");
+    for (const char* as : {"original", "design space", "keep-out"})
+        add(file, QString("Use a body as %1…").arg(as), {}, needsProject([this, as] { importBody(as); }), "actionBody");
+    add(file, "Save part file as…", {}, needsProject([this] {
+            const QString path =
+                QFileDialog::getSaveFileName(this, "Save part file", "part.json", "Part files (*.json)");
+            if (path.isEmpty()) return;
+            try {
+                exchange::writeText(path.toStdString(), session_.project().part.text);
+            } catch (const std::exception& e) {
+                showError(e.what());
+            }
+        }),
+        "actionSavePart");
+    file->addSeparator();
+    add(file, "Save project", QKeySequence::Save, needsProject([this] { save(false); }), "actionSave", "save");
+    add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
+    file->addSeparator();
+    add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
+    add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
+        "actionPicture");
+    file->addSeparator();
+    add(
+        file, "Quit", QKeySequence::Quit, [this] { close(); }, "actionQuit");
+
+    auto* edit = menuBar()->addMenu("Edit");
+    auto* undo = session_.undoStack().createUndoAction(this, "Undo");
+    undo->setShortcut(QKeySequence::Undo);
+    undo->setObjectName("actionUndo");
+    undo->setIcon(theme::icon("undo"));
+    auto* redo = session_.undoStack().createRedoAction(this, "Redo");
+    redo->setShortcuts({QKeySequence("Ctrl+Shift+Z"), QKeySequence("Ctrl+Y")});
+    redo->setObjectName("actionRedo");
+    redo->setIcon(theme::icon("redo"));
+    edit->addAction(undo);
+    edit->addAction(redo);
+
+    auto* view = menuBar()->addMenu("View");
+    add(
+        view, "Fit", QKeySequence("F"), [this] { view_->fit(); }, "actionFit", "fit");
+    add(
+        view, "Look along x", {}, [this] { view_->look(Vec3(-1, 0, 0)); }, "actionAlongX");
+    add(
+        view, "Look along y", {}, [this] { view_->look(Vec3(0, 1, 0)); }, "actionAlongY");
+    add(
+        view, "Look along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
+    add(
+        view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
+    auto* views = view->addMenu("Kept views");
+    connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
+    view->addSeparator();
+    const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
+                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original",
+                            "Show mesh"};
+    for (int s = 0; s < 11; ++s)
+        add(
+            view, titles[s], {},
+            [this, s] {
+                bar_->setShow(static_cast<Show>(s));
+                bar_->refresh();
+                showScene();
+            },
+            titles[s]);
+    view->addSeparator();
+    add(
+        view, "Tables and log", QKeySequence("Ctrl+D"), [this] { bar_->drawerButton()->toggle(); }, "actionDrawer",
+        "table");
+
+    auto* part = menuBar()->addMenu("Part");
+    add(part, "Build surface", QKeySequence("Ctrl+B"), needsProject([this] { session_.run(Stage::surface); }),
+        "actionBuild");
+    add(part, "Run check", QKeySequence("Ctrl+R"), needsProject([this] { session_.run(Stage::findings); }), "actionRun",
+        "play");
+    part->addSeparator();
+    add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
+    part->addSeparator();
+    for (int s = 0; s < stageCount; ++s)
+        add(
+            part, QString("Card %1: %2").arg(s + 1).arg(name(static_cast<Stage>(s))),
+            QKeySequence(QString::number(s + 1)), [this, s] { dossier_->openCard(static_cast<Stage>(s)); },
+            "actionCard");
+
+    auto* variant = menuBar()->addMenu("Variant");
+    add(variant, "New variant from this one", QKeySequence("Ctrl+N"),
+        needsProject([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
+    add(variant, "Rename…", {}, needsProject([this] {
+            bool ok = false;
+            const QString text = QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
+                                                       QString::fromStdString(session_.variant().name), &ok);
+            if (ok && !text.trimmed().isEmpty())
+                session_.edit("Rename", [&](Project& p) { p.variants[p.open].name = text.trimmed().toStdString(); });
+        }),
+        "actionRename");
+    add(variant, "Set as baseline", {},
+        needsProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
+        "actionBaseline");
+    add(variant, "Next variant", QKeySequence("Ctrl+Tab"), needsProject([this] {
+            session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
+        }),
+        "actionNext");
+
+    auto* help = menuBar()->addMenu("Help");
+    add(
+        help, "Keys and mouse", QKeySequence::HelpContents,
+        [this] {
+            QMessageBox::information(
+                this, "Keys and mouse",
+                "1 to 7 open the cards. Ctrl+B builds the surface, Ctrl+R runs the check, Ctrl+Z undoes.\n\n"
+                "In the view: drag turns, right drag or Shift and drag moves, the wheel zooms, arrow keys turn, F "
+                "fits. A click pins a reading, Escape removes them.\n\n"
+                "On the colour scale: drag an end to clamp the range, double-click to reset it.");
+        },
+        "actionKeys");
+    add(
+        help, "About Escultura", {},
+        [this] {
+            QMessageBox::about(
+                this, "About Escultura",
+                "Escultura " ESCULTURA_VERSION
+                "\nFrom a density field to a part that can be released.\nFree software, GNU General Public License 3.");
+        },
+        "actionAbout");
+}
+
+void MainWindow::makeFinder() {
+    auto* finder = new QLineEdit;
+    finder->setObjectName("finder");
+    finder->setPlaceholderText("Find an action          Ctrl+K");
+    finder->setFixedWidth(230);
+    finder->setAccessibleName("Find an action");
+    QStringList texts;
+    for (auto* a : findChildren<QAction*>())
+        if (!a->text().isEmpty() && !a->menu()) texts << a->text();
+    texts.removeDuplicates();
+    auto* completer = new QCompleter(texts, finder);
+    completer->setCaseSensitivity(Qt::CaseInsensitive);
+    completer->setFilterMode(Qt::MatchContains);
+    finder->setCompleter(completer);
+    auto trigger = [this, finder](const QString& text) {
+        for (auto* a : findChildren<QAction*>())
+            if (a->text().compare(text.trimmed(), Qt::CaseInsensitive) == 0 && a->isEnabled()) {
+                QTimer::singleShot(0, finder, &QLineEdit::clear);
+                view_->setFocus();
+                a->trigger();
+                return;
+            }
+    };
+    connect(completer, QOverload<const QString&>::of(&QCompleter::activated), this, trigger);
+    connect(finder, &QLineEdit::returnPressed, this, [finder, completer, trigger] {
+        completer->setCompletionPrefix(finder->text());
+        trigger(completer->currentCompletion());
+    });
+    auto* box = new QWidget;
+    auto* l = new QHBoxLayout(box);
+    l->setContentsMargins(0, 3, 10, 3);
+    l->addWidget(finder);
+    menuBar()->setCornerWidget(box);
+    auto* focus = new QAction(this);
+    focus->setShortcut(QKeySequence("Ctrl+K"));
+    connect(focus, &QAction::triggered, finder, [finder] {
+        finder->setFocus();
+        finder->selectAll();
+    });
+    addAction(focus);
+}
+
+}  // namespace escultura::app
