@@ -1,0 +1,115 @@
+#include "cage/automatic.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/parallel.hpp"
+
+namespace escultura::cage {
+namespace {
+
+/// Vertices of faces that lie too far from the target in either direction.
+std::vector<char> poorVertices(const Cage& cage, const Target& target, const CageDeviation& d,
+                               const std::vector<std::int32_t>& folded, double limit) {
+    std::vector<char> poor(cage.position.size(), 0);
+    auto mark = [&](std::int32_t face) {
+        for (auto v : cage.face[face]) poor[v] = 1;
+    };
+    for (std::size_t f = 0; f < cage.face.size(); ++f)
+        if (d.ofFace[f] > limit) mark(static_cast<std::int32_t>(f));
+    for (auto f : folded) mark(f);
+    const surface::TriangleTree tree(d.surface);
+    const auto& mesh = target.mesh();
+    std::vector<std::int32_t> far(mesh.position.size(), -1);
+    parallelFor(mesh.position.size(), [&](std::size_t v) {
+        if (target.isLeftOut(mesh.position[v])) return;
+        const auto near = tree.closest(mesh.position[v]);
+        if (near.triangle >= 0 && near.distance > limit) far[v] = d.faceOf[near.triangle];
+    });
+    for (auto f : far)
+        if (f >= 0) mark(f);
+    return poor;
+}
+
+/// Fits and measures; the order in which results are better: right pieces and handles, no folds, within the bars, then
+/// the deviation.
+void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOptions& options, double fairness,
+                   Progress& progress) {
+    FitOptions fit;
+    fit.symmetry = options.symmetry;
+    fit.fairness = fairness;
+    fitCage(a.cage, target, fit, progress);
+    a.deviation = deviationOf(a.cage, target, 5, progress);
+    a.folded = foldedFaces(a.cage);
+    a.report = inspect(a.cage);
+    a.agrees = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
+               a.report.genus == target.measures().genus;
+}
+
+double badness(const AutomaticCage& a, const Target& target) {
+    const CageDeviation& d = a.deviation;
+    const double rms = std::max(d.rms, d.backRms) / (0.01 * d.edge), largest = std::max(d.largest, d.backLargest) / (0.12 * d.edge);
+    return 1e4 * (std::abs(a.report.genus - target.measures().genus) + 10 * std::abs(a.report.pieces - target.measures().pieces)) +
+           (a.report.closed && a.report.manifold ? 0 : 1e6) + 100.0 * static_cast<double>(a.folded.size()) + std::max(rms, largest);
+}
+
+}  // namespace
+
+AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, const Box3& bounds, const Target& target,
+                            const AutomaticOptions& options, Progress& progress) {
+    AutomaticCage best;
+    double size = options.faceSize;
+    if (!(size > 0)) size = std::sqrt(target.measures().area / std::max(20, options.faceCount));
+    const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
+    double least = -1;
+    int fits = 0;
+    for (int attempt = 0; attempt < 16 && fits < 4; ++attempt) {
+        WrapOptions w;
+        w.faceSize = size * std::pow(0.9, attempt / 2);
+        w.shift = shifts[attempt % 4];
+        w.symmetry = options.symmetry;
+        w.pieces = target.measures().pieces;
+        AutomaticCage a;
+        a.cage = wrapBody(value, bounds, target.mesh(), target.tree(), w, progress);
+        a.faceSize = w.faceSize;
+        a.report = inspect(a.cage);
+        const bool fits_ = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
+                           a.report.genus == target.measures().genus;
+        if (!fits_ && attempt + 1 < 16) continue;
+        ++fits;
+        fitAndMeasure(a, target, options, 0.1, progress);
+        a.tries = attempt + 1;
+        const double b = badness(a, target);
+        if (least < 0 || b < least) {
+            least = b;
+            best = std::move(a);
+        }
+        if (least <= 1) break;
+    }
+    if (!options.adapt) return best;
+    const double limit = options.tolerance * best.deviation.edge;
+    for (int round = 0; round < 2; ++round) {
+        std::vector<char> poor = poorVertices(best.cage, target, best.deviation, best.folded, limit);
+        if (std::count(poor.begin(), poor.end(), 1) == 0) break;
+        for (const auto& plane : options.symmetry) {
+            const auto mirror = mirrorVertices(best.cage, plane, 0.02 * best.deviation.edge);
+            for (std::size_t v = 0; v < poor.size(); ++v)
+                if (poor[v] && mirror[v] >= 0) poor[mirror[v]] = 1;
+        }
+        AutomaticCage a;
+        a.cage = best.cage;
+        a.faceSize = best.faceSize;
+        a.tries = best.tries;
+        refineAround(a.cage, poor);
+        relaxOn(a.cage, target.tree(), {}, 6);
+        fitAndMeasure(a, target, options, 1, progress);
+        const auto& d = a.deviation;
+        if (a.folded.size() > best.folded.size() ||
+            std::max(d.largest, d.backLargest) > std::max(best.deviation.largest, best.deviation.backLargest))
+            break;
+        best = std::move(a);
+    }
+    return best;
+}
+
+}  // namespace escultura::cage

@@ -1,0 +1,306 @@
+#include "cage/fit.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/parallel.hpp"
+#include "surface/thickness.hpp"
+
+namespace escultura::cage {
+
+Target::Target(surface::TriMesh mesh, std::shared_ptr<const shape::Shape> shape,
+               std::function<bool(const Vec3&)> leftOut)
+    : mesh_(std::move(mesh)), tree_(mesh_), shape_(std::move(shape)), leftOut_(std::move(leftOut)),
+      normal_(surface::vertexNormals(mesh_)), measures_(surface::measure(mesh_)) {}
+
+Target::Point Target::nearest(const Vec3& p) const {
+    const auto near = tree_.closest(p);
+    const Triangle& t = mesh_.triangle[near.triangle];
+    const Vec3 &a = mesh_.position[t[0]], &b = mesh_.position[t[1]], &c = mesh_.position[t[2]];
+    // normals between the corners'
+    const Vec3 cross = (b - a).cross(c - a);
+    const double whole = cross.squaredNorm();
+    Vec3 normal = cross;
+    if (whole > 0) {
+        const double wa = (b - near.point).cross(c - near.point).dot(cross) / whole,
+                     wb = (c - near.point).cross(a - near.point).dot(cross) / whole;
+        normal = wa * normal_[t[0]] + wb * normal_[t[1]] + (1 - wa - wb) * normal_[t[2]];
+    }
+    Point r{near.point, normal.normalized()};
+    if (!shape_) {
+        // on the tangent planes' side: the facets cut corners
+        return r;
+    }
+    // two Newton steps from the facet onto the body, bounded by the facet's size
+    const double reach = 0.3 * std::sqrt(std::sqrt(whole));
+    Vec3 q = near.point;
+    Vec3 gradient = r.normal;
+    for (int i = 0; i < 2; ++i) {
+        const double value = shape_->surfaceValue(0, q);
+        gradient = shape_->surfaceGradient(0, q);
+        const double slope = gradient.squaredNorm();
+        if (!(slope > 1e-12)) return r;
+        q -= value / slope * gradient;
+    }
+    if ((q - near.point).norm() > reach) return r;
+    gradient.normalize();
+    if (gradient.dot(r.normal) < 0.7) return r;
+    return {q, gradient};
+}
+
+namespace {
+
+std::vector<LimitPlace> fitPlaces(std::size_t faces) {
+    static const double at[4] = {0.07, 0.33, 0.67, 0.93};
+    std::vector<LimitPlace> places;
+    places.reserve(16 * faces);
+    for (std::size_t f = 0; f < faces; ++f)
+        for (double v : at)
+            for (double u : at) places.push_back({static_cast<std::int32_t>(f), u, v});
+    return places;
+}
+
+/// y = S^T M S x + lambda L^T L x, with a 3 x 3 matrix a sample.
+class NormalEquations {
+  public:
+    NormalEquations(const StencilMatrix& s, const StencilMatrix& st, const StencilMatrix& l, const StencilMatrix& lt)
+        : s_(s), st_(st), l_(l), lt_(lt) {}
+    std::vector<Mat3> weight;
+    double lambda = 0;
+    std::vector<char> held;
+    Points apply(const Points& x) const {
+        Points p = s_ * x;
+        for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = (weight[i] * p.row(i).transpose()).transpose();
+        Points y = st_ * p;
+        const Points b = l_ * x;
+        y += lambda * (lt_ * b);
+        if (!held.empty())
+            for (Eigen::Index v = 0; v < y.rows(); ++v)
+                if (held[v]) y.row(v).setZero();
+        return y;
+    }
+    Points diagonal() const {
+        Points d = Points::Zero(st_.rows(), 3);
+        for (Eigen::Index i = 0; i < s_.rows(); ++i)
+            for (StencilMatrix::InnerIterator it(s_, i); it; ++it)
+                d.row(it.col()) += it.value() * it.value() * weight[i].diagonal().transpose();
+        for (Eigen::Index i = 0; i < l_.rows(); ++i)
+            for (StencilMatrix::InnerIterator it(l_, i); it; ++it)
+                d.row(it.col()) += Eigen::RowVector3d::Constant(lambda * it.value() * it.value());
+        return d;
+    }
+
+  private:
+    const StencilMatrix &s_, &st_, &l_, &lt_;
+};
+
+/// Solves A x = b by conjugate gradients with diagonal scaling, from x.
+void conjugateGradients(const NormalEquations& a, const Points& b, Points& x, int most) {
+    const Points d = a.diagonal().cwiseMax(1e-12);
+    Points r = b - a.apply(x);
+    if (!a.held.empty())
+        for (Eigen::Index v = 0; v < r.rows(); ++v)
+            if (a.held[v]) r.row(v).setZero();
+    Points z = r.cwiseQuotient(d), p = z;
+    double rz = r.cwiseProduct(z).sum();
+    const double stop = 1e-8 * std::max(1e-300, b.cwiseProduct(b.cwiseQuotient(d)).sum());
+    for (int i = 0; i < most && rz > stop; ++i) {
+        const Points q = a.apply(p);
+        const double alpha = rz / p.cwiseProduct(q).sum();
+        x += alpha * p;
+        r -= alpha * q;
+        z = r.cwiseQuotient(d);
+        const double next = r.cwiseProduct(z).sum();
+        p = z + next / rz * p;
+        rz = next;
+    }
+}
+
+StencilMatrix umbrella(const Cage& cage) {
+    const Connectivity c(cage);
+    std::vector<Eigen::Triplet<double, std::int32_t>> entries;
+    for (std::size_t v = 0; v < cage.position.size(); ++v) {
+        const auto id = static_cast<std::int32_t>(v);
+        if (c.edgesOfVertex[v].empty()) continue;
+        entries.emplace_back(id, id, -1.0);
+        const double w = 1.0 / static_cast<double>(c.edgesOfVertex[v].size());
+        for (auto e : c.edgesOfVertex[v]) entries.emplace_back(id, c.edge[e].a == id ? c.edge[e].b : c.edge[e].a, w);
+    }
+    StencilMatrix l(static_cast<Eigen::Index>(cage.position.size()), static_cast<Eigen::Index>(cage.position.size()));
+    l.setFromTriplets(entries.begin(), entries.end());
+    return l;
+}
+
+}  // namespace
+
+namespace {
+
+/// Where the target is far from the limit surface (a stub that the wrap cut short), the nearest sample is drawn to it.
+void pullBack(const Target& target, const surface::TriMesh& limit, const std::vector<std::int32_t>& faceOf, double far,
+              const Points& samples, NormalEquations& equations, Points& goal) {
+    const surface::TriangleTree tree(limit);
+    const auto& mesh = target.mesh();
+    const std::size_t stride = std::max<std::size_t>(1, mesh.position.size() / 12000);
+    const std::size_t count = mesh.position.size() / stride;
+    struct Pull {
+        double distance = 0;
+        Vec3 direction, to;
+    };
+    std::vector<Pull> of(count);
+    std::vector<std::int32_t> sample(count, -1);
+    parallelFor(count, [&](std::size_t i) {
+        const Vec3& v = mesh.position[i * stride];
+        const auto near = tree.closest(v);
+        if (near.triangle < 0 || near.distance <= far) return;
+        const auto face = faceOf[near.triangle];
+        double best = 1e300;
+        for (int k = 0; k < 16; ++k) {
+            const Eigen::Index r = 16 * static_cast<Eigen::Index>(face) + k;
+            const double d = (Vec3(samples.row(r).transpose()) - near.point).squaredNorm();
+            if (d < best) best = d, sample[i] = static_cast<std::int32_t>(r);
+        }
+        of[i] = {near.distance, (v - near.point) / near.distance, v};
+    });
+    std::vector<std::int32_t> farthest(static_cast<std::size_t>(samples.rows()), -1);
+    for (std::size_t i = 0; i < count; ++i)
+        if (sample[i] >= 0 && (farthest[sample[i]] < 0 || of[farthest[sample[i]]].distance < of[i].distance))
+            farthest[sample[i]] = static_cast<std::int32_t>(i);
+    for (Eigen::Index r = 0; r < samples.rows(); ++r) {
+        if (farthest[r] < 0) continue;
+        const Pull& pull = of[farthest[r]];
+        const Mat3 w = 0.5 / 16 * (pull.direction * pull.direction.transpose());
+        equations.weight[r] += w;
+        goal.row(r) += (w * pull.to).transpose();
+    }
+}
+
+}  // namespace
+
+void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progress& progress) {
+    const auto places = fitPlaces(cage.face.size());
+    const LimitStencils s = limitStencils(cage, places, true);
+    const StencilMatrix st = s.point.transpose();
+    const StencilMatrix l = umbrella(cage);
+    const StencilMatrix lap = l * l;  // bi-Laplacian
+    const StencilMatrix lapT = lap.transpose();
+    NormalEquations equations(s.point, st, lap, lapT);
+    equations.weight.resize(places.size());
+    equations.held = options.held;
+    std::vector<std::vector<std::int32_t>> mirror;
+    const double edge = meanEdge(cage);
+    for (const auto& plane : options.symmetry) mirror.push_back(mirrorVertices(cage, plane, 0.02 * edge));
+    const LimitMesh coarse(cage, 3);
+    Points x = asRows(cage.position);
+    for (int iteration = 0; iteration < options.iterations; ++iteration) {
+        const double share = options.iterations > 1 ? static_cast<double>(iteration) / (options.iterations - 1) : 1;
+        progress.step("Fitting the cage", share);
+        equations.lambda = options.fairness * std::pow(options.lastFairness / options.fairness, share);
+        const Points p = s.point * x, du = s.du * x, dv = s.dv * x;
+        Points goal(p.rows(), 3);
+        std::vector<double> squared(places.size());
+        parallelFor(places.size(), [&](std::size_t i) {
+            const auto r = static_cast<Eigen::Index>(i);
+            const Vec3 at = p.row(r).transpose();
+            const Target::Point t = target.nearest(at);
+            const Vec3 n = Vec3(du.row(r)).cross(Vec3(dv.row(r))).normalized();
+            const bool agrees = n.dot(t.normal) >= 0.3;
+            const double w = agrees ? 1.0 / 16 : 0.0;
+            equations.weight[i] = w * (t.normal * t.normal.transpose() + options.tangential * Mat3::Identity());
+            goal.row(r) = (equations.weight[i] * t.point).transpose();
+            const double d = (at - t.point).dot(t.normal);
+            squared[i] = d * d;
+        });
+        if (options.pull > 0 && iteration + 3 < options.iterations)
+            pullBack(target, coarse.at(asPoints(x)), coarse.faceOf(), options.pull * edge, p, equations, goal);
+        const double rms = std::sqrt(orderedSum(places.size(), 0.0, [&](std::size_t i) { return squared[i]; }) /
+                                     static_cast<double>(places.size()));
+        progress.record("deviation", iteration, rms);
+        conjugateGradients(equations, st * goal, x, 25);
+        for (std::size_t m = 0; m < mirror.size(); ++m) {
+            const Vec3 n = options.symmetry[m][1], at = options.symmetry[m][0];
+            const Points old = x;
+            for (Eigen::Index v = 0; v < x.rows(); ++v) {
+                const auto w = mirror[m][v];
+                if (w < 0) continue;
+                const Vec3 q = old.row(w).transpose();
+                const Vec3 image = q - 2 * (q - at).dot(n) * n;
+                x.row(v) = (0.5 * (Vec3(old.row(v).transpose()) + image)).transpose();
+            }
+        }
+    }
+    cage.position = asPoints(x);
+}
+
+CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress) {
+    progress.step("Measuring the deviation");
+    CageDeviation r;
+    r.edge = meanEdge(cage);
+    const LimitMesh limit(cage, divisions);
+    r.surface = limit.at(cage.position);
+    r.faceOf = limit.faceOf();
+    const std::size_t count = r.surface.position.size();
+    r.atVertex.resize(count);
+    std::vector<char> left(count);
+    parallelFor(count, [&](std::size_t v) {
+        const Target::Point t = target.nearest(r.surface.position[v]);
+        r.atVertex[v] = static_cast<float>((r.surface.position[v] - t.point).dot(t.normal) >= 0
+                                               ? (r.surface.position[v] - t.point).norm()
+                                               : -(r.surface.position[v] - t.point).norm());
+        left[v] = target.isLeftOut(t.point) || target.isLeftOut(r.surface.position[v]);
+    });
+    r.ofFace.assign(cage.face.size(), 0);
+    double area = 0, sum = 0, squares = 0, zoneArea = 0, zoneSquares = 0;
+    for (std::size_t t = 0; t < r.surface.triangle.size(); ++t) {
+        const Triangle& k = r.surface.triangle[t];
+        const double a = (r.surface.position[k[1]] - r.surface.position[k[0]])
+                             .cross(r.surface.position[k[2]] - r.surface.position[k[0]])
+                             .norm() / 6;
+        for (auto v : k) {
+            const double d = r.atVertex[v];
+            if (left[v]) {
+                zoneArea += a;
+                zoneSquares += a * d * d;
+                r.zoneLargest = std::max(r.zoneLargest, std::abs(d));
+                continue;
+            }
+            area += a;
+            sum += a * d;
+            squares += a * d * d;
+            if (std::abs(d) > r.largest) r.largest = std::abs(d), r.largestAt = r.surface.position[v];
+            r.ofFace[r.faceOf[t]] = std::max(r.ofFace[r.faceOf[t]], static_cast<float>(std::abs(d)));
+        }
+    }
+    if (area > 0) r.rms = std::sqrt(squares / area), r.mean = sum / area;
+    progress.step("Measuring the deviation", 0.5);
+    // back: the target's vertices to the triangles, a little better than their chords need
+    const surface::TriangleTree tree(r.surface);
+    const auto& mesh = target.mesh();
+    std::vector<float> back(mesh.position.size());
+    std::vector<char> backLeft(mesh.position.size());
+    parallelFor(mesh.position.size(), [&](std::size_t v) {
+        back[v] = static_cast<float>(tree.distance(mesh.position[v]));
+        backLeft[v] = target.isLeftOut(mesh.position[v]);
+    });
+    area = squares = 0;
+    for (const Triangle& k : mesh.triangle) {
+        const double a =
+            (mesh.position[k[1]] - mesh.position[k[0]]).cross(mesh.position[k[2]] - mesh.position[k[0]]).norm() / 6;
+        for (auto v : k) {
+            const double d = back[v];
+            if (backLeft[v]) {
+                zoneArea += a;
+                zoneSquares += a * d * d;
+                r.zoneLargest = std::max(r.zoneLargest, d);
+                continue;
+            }
+            area += a;
+            squares += a * d * d;
+            if (d > r.backLargest) r.backLargest = d, r.backLargestAt = mesh.position[v];
+        }
+    }
+    if (area > 0) r.backRms = std::sqrt(squares / area);
+    if (zoneArea > 0) r.zoneRms = std::sqrt(zoneSquares / zoneArea);
+    return r;
+}
+
+}  // namespace escultura::cage

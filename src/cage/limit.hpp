@@ -1,0 +1,69 @@
+/// @file cage/limit.hpp
+/// The smooth body that a cage drives: points, derivatives and triangles of its Catmull-Clark limit surface.
+
+#pragma once
+#include <Eigen/SparseCore>
+
+#include "cage/cage.hpp"
+#include "surface/tri_mesh.hpp"
+
+namespace escultura::cage {
+
+using StencilMatrix = Eigen::SparseMatrix<double, Eigen::RowMajor, std::int32_t>;
+using Points = Eigen::Matrix<double, Eigen::Dynamic, 3, Eigen::RowMajor>;
+
+/// Cage positions as rows.
+Points asRows(const std::vector<Vec3>& points);
+std::vector<Vec3> asPoints(const Points& rows);
+
+/// A place on the limit surface: u runs along side 0 of the face (corner 0 to 1), v along side 3 turned round (corner 0
+/// to 3); both 0 to 1.
+struct LimitPlace {
+    std::int32_t face = 0;
+    double u = 0, v = 0;
+};
+
+/// Weights that turn cage positions into points and derivatives of the limit surface: linear in the positions, exact.
+struct LimitStencils {
+    StencilMatrix point, du, dv;  ///< [places x vertices]; derivatives with respect to u and v, mm
+};
+/// @param places       grouped by face is fastest
+/// @param derivatives  else du and dv stay empty
+/// @throws InputError naming the place when the cage is not manifold
+LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives);
+
+/// Triangles of the limit surface that follow the cage while it moves.
+class LimitMesh {
+  public:
+    /// @param divisions  of each side of a face
+    LimitMesh(const Cage& cage, int divisions);
+    /// Triangles for these cage positions; owner 0.
+    surface::TriMesh at(const std::vector<Vec3>& cagePositions) const;
+    /// Unit normals at the mesh's vertices, out of the body.
+    std::vector<Vec3> normalsAt(const std::vector<Vec3>& cagePositions) const;
+    /// Cage face of each triangle. [triangles]
+    const std::vector<std::int32_t>& faceOf() const { return faceOf_; }
+    /// A place of each mesh vertex on the limit surface. [vertices]
+    const std::vector<LimitPlace>& places() const { return places_; }
+    int divisions() const { return divisions_; }
+
+  private:
+    int divisions_;
+    std::vector<LimitPlace> places_;
+    LimitStencils stencils_;
+    std::vector<Triangle> triangle_;
+    std::vector<std::int32_t> faceOf_;
+};
+
+/// Faces whose limit surface turns inside out: normals of neighbouring samples point apart by more than a right angle.
+/// @param samples  along each side of a face
+std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples = 5);
+
+/// Volume (mm3) and area (mm2) of a closed cage's limit surface by Gauss quadrature.
+struct LimitMeasures {
+    double volume = 0, area = 0;
+    Vec3 centroid = Vec3::Zero();
+};
+LimitMeasures measureLimit(const Cage& cage);
+
+}  // namespace escultura::cage

@@ -1,0 +1,72 @@
+/// @file solid/kernel.hpp
+/// Inside this folder only: what is hidden behind build.hpp.
+
+#pragma once
+#include <Message_ProgressIndicator.hxx>
+#include <NCollection_DataMap.hxx>
+#include <TopTools_ShapeMapHasher.hxx>
+#include <TopoDS_Face.hxx>
+#include <TopoDS_Shape.hxx>
+#include <TopoDS_Solid.hxx>
+#include <chrono>
+#include <gp_Ax2.hxx>
+
+#include "solid/build.hpp"
+
+namespace escultura::solid {
+
+/// Surface (index into SolidResult::surfaces) of each face of a shape.
+using FaceOwners = NCollection_DataMap<TopoDS_Shape, int, TopTools_ShapeMapHasher>;
+
+class Brep {
+  public:
+    TopoDS_Shape shape;
+    FaceOwners owner;
+};
+
+inline gp_Pnt toPoint(const Vec3& p) {
+    return {p.x(), p.y(), p.z()};
+}
+inline gp_Dir toDirection(const Vec3& d) {
+    return {d.x(), d.y(), d.z()};
+}
+inline Vec3 fromPoint(const gp_XYZ& p) {
+    return {p.X(), p.Y(), p.Z()};
+}
+
+/// Passes the kernel's progress on, and breaks off when the user cancels or time is up.
+class KernelProgress : public Message_ProgressIndicator {
+  public:
+    KernelProgress(Progress& progress, std::string step, double seconds)
+        : progress_(progress), step_(std::move(step)),
+          end_(std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
+                                                      std::chrono::duration<double>(seconds))) {}
+    Standard_Boolean UserBreak() override { return progress_.isCancelled() || late(); }
+    void Show(const Message_ProgressScope&, const Standard_Boolean) override {
+        if (!progress_.isCancelled()) progress_.step(step_, GetPosition());
+    }
+    bool late() const { return std::chrono::steady_clock::now() > end_; }
+
+  private:
+    Progress& progress_;
+    std::string step_;
+    std::chrono::steady_clock::time_point end_;
+};
+
+/// A tool of a feature and what its faces are called.
+struct Tool {
+    TopoDS_Shape shape;
+    std::vector<std::pair<TopoDS_Face, SolidSurface>> faces;
+};
+
+/// The bodies that a feature adds or cuts; empty for fillets and chamfers.
+/// @param reach  longer than any part, mm
+/// @throws InputError when its numbers do not make a body, or its file cannot be read
+std::vector<Tool> toolsOf(const Feature& feature, double reach);
+
+SolidFigures figuresOf(const TopoDS_Shape& shape, bool check);
+
+/// Plane or cylinder of a face, as far as it is one; the kind is free otherwise.
+SolidSurface describeFace(const TopoDS_Face& face);
+
+}  // namespace escultura::solid

@@ -1,0 +1,381 @@
+// Patches and features as a solid, and STEP out and back.
+#include <QFile>
+#include <QTemporaryDir>
+#include <QTest>
+#include <cmath>
+
+#include "base/error.hpp"
+#include "cage/automatic.hpp"
+#include "organic_shapes.hpp"
+#include "solid/build.hpp"
+#include "surface/extract.hpp"
+
+using namespace escultura;
+using solid::Feature;
+
+namespace {
+
+constexpr double R = 40;
+
+/// A ball of radius 40 as a cage and its patches; made once.
+struct Ball {
+    cage::Cage cage;
+    cage::PatchSet patches;
+    cage::LimitMeasures limit;
+    Ball() {
+        const auto f = [](const Vec3& p) { return p.norm() - R; };
+        auto body = std::make_shared<shape::MachinedSolid>(std::make_shared<shape::FunctionBody>(f),
+                                                           Box3{Vec3::Constant(-45), Vec3::Constant(45)});
+        Progress progress;
+        const cage::Target target(surface::extractSurface(*body, 4, false, progress), body, nullptr);
+        cage::AutomaticOptions o;
+        o.faceSize = 14;
+        cage = cage::automaticCage(f, body->bounds(), target, o, progress).cage;
+        patches = cage::makePatches(cage);
+        limit = cage::measureLimit(cage);
+    }
+};
+const Ball& ball() {
+    static const Ball b;
+    return b;
+}
+
+solid::SolidResult build(const std::vector<Feature>& features) {
+    Progress progress;
+    solid::SolidOptions o;
+    o.deflection = 0.1;
+    return solid::buildSolid(ball().cage, ball().patches, features, o, progress);
+}
+
+Feature bore(double diameter) {
+    Feature f;
+    f.name = "pin bore";
+    f.interface = "pin";
+    f.face = "bore";
+    f.diameter = diameter;
+    f.origin = Vec3(0, 0, -60);
+    f.through = true;
+    return f;
+}
+
+double removed(const solid::SolidResult& r) {
+    return r.free.volume - r.solid.volume;
+}
+
+bool near(double value, double exact, double tolerance) {
+    if (std::abs(value / exact - 1) < tolerance) return true;
+    qWarning("%.10g is not %.10g within %g", value, exact, tolerance);
+    return false;
+}
+
+}  // namespace
+
+class TestSolid : public QObject {
+    Q_OBJECT
+  private slots:
+    void freeBody() {
+        const auto r = build({});
+        QVERIFY(r.solid.valid && r.solid.closed);
+        QVERIFY(!r.sewn);
+        QCOMPARE(r.solid.solids, 1);
+        QCOMPARE(r.solid.faces, static_cast<int>(ball().cage.face.size()));
+        QVERIFY(near(r.solid.volume, ball().limit.volume, 1e-3));
+        QVERIFY(near(r.solid.volume, 4. / 3 * M_PI * R * R * R, 2e-3));
+        const auto m = surface::measure(r.mesh);
+        QVERIFY(m.watertight);
+        QCOMPARE(m.genus, 0);
+        QVERIFY(near(m.volume, r.solid.volume, 1e-2));
+    }
+    /// A bore through the middle of a ball removes 4/3 pi (R^3 - (R^2 - a^2)^(3/2)).
+    void boreIsExact() {
+        const auto r = build({bore(20)});
+        QVERIFY(r.features[0].built);
+        QVERIFY(r.features[0].identity < 1e-5);
+        QVERIFY(near(removed(r), 4. / 3 * M_PI * (R * R * R - std::pow(R * R - 100, 1.5)), 5e-3));
+        QVERIFY(r.solid.valid && r.solid.closed);
+        QCOMPARE(surface::measure(r.mesh).genus, 1);
+        QCOMPARE(r.surfaces.size(), std::size_t(2));
+        const auto& s = r.surfaces[1];
+        QCOMPARE(s.feature, std::string("pin bore"));
+        QCOMPARE(s.face, std::string("bore"));
+        QVERIFY(s.kind == solid::SolidSurface::Kind::cylinder && s.hollow);
+        QVERIFY(std::abs(s.radius - 10) < 1e-12);
+        QVERIFY(s.faces >= 1 && s.faces <= 2);
+        // every triangle of the bore lies on the cylinder
+        for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t)
+            if (r.mesh.owner[t] == 1)
+                for (auto v : r.mesh.triangle[t])
+                    QVERIFY(std::abs(std::hypot(r.mesh.position[v].x(), r.mesh.position[v].y()) - 10) < 1e-6);
+    }
+    void headsOfBores() {
+        Feature f = bore(10);
+        f.origin = Vec3(0, 0, 20);  // the head's mouth lies inside the ball; what is above it goes too
+        f.axis = -Vec3::UnitZ();
+        f.before = 40;
+        f.head = Feature::Head::counterbore;
+        f.headDiameter = 20;
+        f.headDepth = 5;
+        const auto r = build({f});
+        QVERIFY(r.features[0].built);
+        // the ball above z = 15 within radius 10, and below it within radius 5
+        auto cap = [](double a, double from) {  // integral of the ball's height above `from` over a disc of radius a
+            return 2 * M_PI / 3 * (R * R * R - std::pow(R * R - a * a, 1.5)) - M_PI * a * a * from;
+        };
+        QVERIFY(near(removed(r), cap(10, 15) + cap(5, -15), 5e-3));
+        bool seat = false;
+        for (const auto& s : r.surfaces)
+            if (s.face == "seat") {
+                seat = true;
+                QVERIFY(s.kind == solid::SolidSurface::Kind::plane);
+                QVERIFY(std::abs(s.point.z() - 15) < 1e-9);
+                QVERIFY((s.axis - Vec3::UnitZ()).norm() < 1e-9);  // out of the material
+            }
+        QVERIFY(seat);
+        f.head = Feature::Head::countersink;
+        f.headAngle = 90;
+        const auto c = build({f});
+        // the cone from radius 10 at z = 20 to 5 at z = 15
+        const double cone = M_PI * 5 / 3 * (100 + 50 + 25);
+        QVERIFY(near(removed(c), cap(10, 20) + cone + cap(5, -15), 5e-3));
+        Feature blind = bore(10);
+        blind.origin = Vec3(0, 0, 50);
+        blind.axis = -Vec3::UnitZ();
+        blind.through = false;
+        blind.length = 30;  // floor at z = 20
+        QVERIFY(near(removed(build({blind})), cap(5, 20), 5e-3));
+    }
+    /// A milled plane at height 30 removes a cap: pi h^2 (3 R - h) / 3.
+    void flatIsAPlane() {
+        Feature f;
+        f.kind = Feature::Kind::flat;
+        f.name = "seat";
+        f.face = "start";
+        f.interface = "seat";
+        f.origin = Vec3(0, 0, 30);
+        f.diameter = 0;
+        const auto whole = build({f});
+        QVERIFY(whole.features[0].built);
+        QVERIFY(near(removed(whole), M_PI * 100 * (3 * R - 10) / 3, 5e-3));
+        QCOMPARE(whole.surfaces.size(), std::size_t(2));
+        QVERIFY((whole.surfaces[1].axis - Vec3::UnitZ()).norm() < 1e-9);
+        f.diameter = 30;
+        f.length = 30;
+        const auto round = build({f});
+        QVERIFY(round.features[0].built);
+        QCOMPARE(round.surfaces.size(), std::size_t(3));  // the plane and the wall of the clearance
+    }
+    void slotPocketRibPadBossKeepOut() {
+        Feature slot;
+        slot.kind = Feature::Kind::slot;
+        slot.name = "slot";
+        slot.origin = Vec3(0, 0, -60);
+        slot.longSide = 30;
+        slot.shortSide = 10;
+        slot.through = true;
+        Feature pocket = slot;
+        pocket.kind = Feature::Kind::pocket;
+        pocket.name = "pocket";
+        pocket.origin = Vec3(0, 0, 50);
+        pocket.axis = -Vec3::UnitZ();
+        pocket.through = false;
+        pocket.length = 20;
+        pocket.corner = 3;
+        for (const auto& f : {slot, pocket}) {
+            const auto r = build({f});
+            QVERIFY2(r.features[0].built, r.features[0].problem.c_str());
+            QVERIFY(r.solid.valid && r.solid.closed);
+            QVERIFY(r.features[0].volume < -1000);
+        }
+        Feature boss;
+        boss.kind = Feature::Kind::boss;
+        boss.name = "boss";
+        boss.origin = Vec3(0, 0, 30);
+        boss.diameter = 16;
+        boss.length = 20;  // to z = 50
+        boss.radius = 0;
+        const auto b = build({boss});
+        QVERIFY(b.features[0].built);
+        // above the ball: the disc's height to 50 minus the ball's
+        const double ballAbove = 2 * M_PI / 3 * (R * R * R - std::pow(R * R - 64, 1.5));
+        QVERIFY(near(b.features[0].volume, M_PI * 64 * 50 - ballAbove, 1e-2));
+        Feature pad = boss;
+        pad.kind = Feature::Kind::pad;
+        pad.name = "pad";
+        Feature rib = pad;
+        rib.kind = Feature::Kind::rib;
+        rib.name = "rib";
+        rib.longSide = 40;
+        rib.shortSide = 8;
+        for (const auto& f : {pad, rib}) {
+            const auto r = build({f});
+            QVERIFY2(r.features[0].built, r.features[0].problem.c_str());
+            QVERIFY(r.solid.valid && r.features[0].volume > 100);
+        }
+        Feature box;
+        box.kind = Feature::Kind::keepOut;
+        box.name = "clear";
+        box.origin = Vec3(0, 0, 35);
+        box.longSide = box.shortSide = 100;
+        box.length = 100;
+        QVERIFY(near(removed(build({box})), M_PI * 25 * (3 * R - 5) / 3, 1e-2));
+        // a pin: the ring around it is cleared
+        Feature pin = boss;
+        pin.name = pin.interface = "pin";
+        pin.face = "side";
+        pin.outer = 40;
+        const auto p = build({pin});
+        QVERIFY(p.features[0].built && p.features[0].volume < 0);
+        bool side = false;
+        for (const auto& s : p.surfaces) side = side || (s.face == "side" && !s.hollow && std::abs(s.radius - 8) < 1e-12);
+        QVERIFY(side);
+    }
+    void filletsAndChamfers() {
+        Feature flat;
+        flat.kind = Feature::Kind::flat;
+        flat.name = "top";
+        flat.face = "start";
+        flat.origin = Vec3(0, 0, 30);
+        flat.diameter = 0;
+        Feature hole = bore(16);
+        Feature chamfer;
+        chamfer.kind = Feature::Kind::chamfer;
+        chamfer.name = "lead-in";
+        chamfer.on1 = "pin bore: bore";
+        chamfer.on2 = "top";
+        chamfer.radius = 1;
+        auto r = build({flat, hole, chamfer});
+        QVERIFY2(r.features.back().built, r.features.back().problem.c_str());
+        // ring of triangular section 1/2 at radius 8 + 1/3
+        QVERIFY(near(-r.features.back().volume, 2 * M_PI * (8 + 1. / 3) * 0.5, 1e-3));
+        chamfer.kind = Feature::Kind::fillet;
+        r = build({flat, hole, chamfer});
+        QVERIFY2(r.features.back().built, r.features.back().problem.c_str());
+        QVERIFY(r.features.back().volume < 0 && r.solid.valid);
+        chamfer.on2 = "nothing";
+        QVERIFY(!build({flat, hole, chamfer}).features.back().built);
+        chamfer.on2.clear();
+        chamfer.on1 = "pin bore: floor";
+        QVERIFY(!build({flat, hole, chamfer}).features.back().built);
+    }
+    /// A feature that fails is left out with its reason; the rest is built. Features that are off do nothing.
+    void failuresAreNamed() {
+        Feature far = bore(10);
+        far.name = "far";
+        far.origin = Vec3(500, 0, 0);
+        Feature bad = bore(-3);
+        bad.name = "bad";
+        Feature off = bore(30);
+        off.name = "off";
+        off.on = false;
+        Feature missing;
+        missing.kind = Feature::Kind::body;
+        missing.name = "import";
+        missing.path = "/nowhere.step";
+        Feature all;
+        all.kind = Feature::Kind::keepOut;
+        all.name = "all";
+        all.origin = Vec3(0, 0, -100);
+        all.longSide = all.shortSide = all.length = 500;
+        const auto r = build({bore(20), far, bad, off, missing, all});
+        QCOMPARE(r.features.size(), std::size_t(5));
+        std::map<std::string, solid::FeatureOutcome> by;
+        for (const auto& f : r.features) by[f.name] = f;
+        QVERIFY(by["pin bore"].built);
+        for (const char* name : {"far", "bad", "import", "all"}) {
+            QVERIFY2(!by[name].built, name);
+            QVERIFY(!by[name].problem.empty());
+        }
+        QVERIFY(by["bad"].problem.find("-3 mm") != std::string::npos);
+        QVERIFY(near(removed(r), 4. / 3 * M_PI * (R * R * R - std::pow(R * R - 100, 1.5)), 5e-3));
+        QVERIFY(r.solid.valid);
+    }
+    void stepComesBack() {
+        QTemporaryDir folder;
+        Feature f = bore(20);
+        f.head = Feature::Head::counterbore;
+        f.origin = Vec3(0, 0, -35);
+        f.before = 20;
+        f.headDiameter = 26;
+        const auto r = build({f});
+        const std::string path = folder.filePath("ball.step").toStdString();
+        solid::writeStep(path, r, {"Test ball", ""});
+        const auto s = solid::readStepFigures(path);
+        QVERIFY(s.figures.valid && s.figures.closed);
+        QCOMPARE(s.figures.solids, 1);
+        QCOMPARE(s.figures.faces, r.solid.faces);
+        QVERIFY(near(s.figures.volume, r.solid.volume, 1e-6));
+        QVERIFY(near(s.figures.area, r.solid.area, 1e-6));
+        QVERIFY((s.figures.centroid - r.solid.centroid).norm() < 1e-5);
+        QCOMPARE(s.partName, std::string("Test ball"));
+        for (const char* name : {"free surface", "pin bore: bore", "pin bore: seat", "pin bore: head"})
+            QVERIFY2(std::count(s.faceNames.begin(), s.faceNames.end(), name) == 1, name);
+        QFile file(QString::fromStdString(path));
+        QVERIFY(file.open(QIODevice::ReadOnly));
+        const QByteArray text = file.readAll();
+        QVERIFY(text.contains("AUTOMOTIVE_DESIGN"));
+        QVERIFY(text.contains("SI_UNIT(.MILLI.,.METRE.)"));
+        QVERIFY(text.contains("COLOUR_RGB"));
+        QVERIFY_EXCEPTION_THROWN(solid::writeStep(folder.filePath("no/such/folder.step").toStdString(), r, {"x", ""}), InputError);
+        QFile broken(folder.filePath("broken.step"));
+        QVERIFY(broken.open(QIODevice::WriteOnly));
+        broken.write(text.left(text.size() / 2));
+        broken.close();
+        QVERIFY_EXCEPTION_THROWN(solid::readStepFigures(broken.fileName().toStdString()), InputError);
+        // a written solid can be imported as a feature
+        Feature import;
+        import.kind = Feature::Kind::body;
+        import.name = "import";
+        import.path = path;
+        QVERIFY(!build({import}).features[0].built);  // cutting the ball off itself leaves nothing sound, and says so
+    }
+    void openCageIsRefused() {
+        Ball b = ball();
+        b.cage.face.pop_back();
+        QVERIFY_EXCEPTION_THROWN(cage::makePatches(b.cage), InputError);
+    }
+    void cancelled() {
+        Progress progress;
+        progress.cancel();
+        QVERIFY_EXCEPTION_THROWN(solid::buildSolid(ball().cage, ball().patches, {}, {}, progress), Cancelled);
+    }
+    /// The slow gate: a sound solid has nothing to report.
+    void soundSolidPassesTheGate() {
+        Progress progress;
+        const auto r = build({bore(20)});
+        const auto problems = solid::selfInterference(*r.brep, progress);
+        QVERIFY2(problems.empty(), problems.empty() ? "" : problems.front().c_str());
+    }
+    /// Random organic shapes with a bore: valid and closed, the boolean's volume identity holds.
+    void randomShapes_data() {
+        QTest::addColumn<int>("seed");
+        for (int seed = 1; seed <= 15; ++seed) QTest::addRow("%d", seed) << seed;
+    }
+    void randomShapes() {
+        QFETCH(int, seed);
+        const auto s = made_up::organicShape(static_cast<unsigned>(seed));
+        Progress progress;
+        const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
+        cage::AutomaticOptions o;
+        o.faceSize = 0.65 * s.thinnest;
+        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); }, s.solid->bounds(), target,
+                                           o, progress);
+        Feature f;
+        f.name = "bore";
+        f.diameter = 6;
+        f.through = true;
+        f.before = 300;
+        f.axis = Vec3(0.36, 0.48, 0.8);
+        f.origin = target.mesh().position[target.mesh().position.size() / 3];
+        solid::SolidOptions options;
+        options.deflection = 0.5;
+        const auto r = solid::buildSolid(a.cage, cage::makePatches(a.cage), {f}, options, progress);
+        QVERIFY(a.folded.empty());
+        QVERIFY(r.free.valid && r.free.closed);
+        QVERIFY(near(r.free.volume, cage::measureLimit(a.cage).volume, 1e-3));
+        QVERIFY2(r.features[0].built, r.features[0].problem.c_str());
+        QVERIFY(r.solid.valid && r.solid.closed);
+    }
+};
+
+QTEST_APPLESS_MAIN(TestSolid)
+#include "test_solid.moc"
