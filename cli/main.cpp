@@ -53,6 +53,8 @@ struct RunOptions {
     std::optional<double> threshold;
     std::optional<std::string> elementSize, smoothing;
     std::string level = "standard", solver = "automatic";
+    std::optional<std::string> faceSize;
+    bool rebuild = false;
     bool quiet = false, jsonLog = false;
 };
 
@@ -85,6 +87,8 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     recipe.check.method = o.solver == "direct"      ? elastic::Method::direct
                           : o.solver == "multigrid" ? elastic::Method::multigrid
                                                     : elastic::Method::automatic;
+    recipe.check.rebuilt = o.rebuild;
+    if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
@@ -96,13 +100,42 @@ int runPart(const RunOptions& o, int argc, char** argv) {
         const auto check = project.check(recipe);
         std::printf("%s: safety factor %s (%s), mass %s kg, %zu findings\n", project.part.name.c_str(),
                     formatNumber(check->minSafetyFactor, 3).c_str(), check->governingCase.c_str(),
-                    formatNumber(project.surface(recipe)->measures.volume * project.part.material.density, 3).c_str(),
+                    formatNumber((project.rebuild(recipe) ? project.rebuild(recipe)->mass : project.surface(recipe)->mass), 3)
+                        .c_str(),
                     project.findings(recipe)->findings.size());
+        if (const auto b = project.rebuild(recipe))
+            std::printf("solid: %d faces, volume %s mm3 (limit surface and patches agree within %s %%), %s\n", b->solid.solid.faces,
+                        formatNumber(b->solid.solid.volume, 7).c_str(),
+                        formatNumber(100 * std::abs(b->solid.free.volume / b->limit.volume - 1), 2).c_str(),
+                        b->problems.empty() ? "sound" : b->problems.front().c_str());
         const auto blockers = releaseBlockers(project, project.variants[0]);
         std::printf("release: %s\n", blockers.empty() ? "open" : "blocked");
         for (const auto& b : blockers) std::printf("  %s\n", b.c_str());
         std::printf("written: %s\n", o.out.c_str());
     }
+    return 0;
+}
+
+/// Figures of a STEP file as JSON: a second process that has seen nothing but the file.
+int readStepFile(const std::string& path) {
+    const solid::StepFigures s = solid::readStepFigures(path);
+    using nlohmann::json;
+    auto vec = [](const Vec3& v) { return json::array({v[0], v[1], v[2]}); };
+    json j = {{"part", s.partName},
+              {"solids", s.figures.solids},
+              {"faces", s.figures.faces},
+              {"volume_mm3", s.figures.volume},
+              {"area_mm2", s.figures.area},
+              {"centre_of_gravity_mm", vec(s.figures.centroid)},
+              {"valid", s.figures.valid},
+              {"closed", s.figures.closed},
+              {"face_names", s.faceNames},
+              {"cylinders", json::array()},
+              {"planes", json::array()}};
+    for (const auto& c : s.cylinders)
+        j["cylinders"].push_back({{"diameter_mm", 2 * c.radius}, {"point_mm", vec(c.point)}, {"axis", vec(c.axis)}});
+    for (const auto& p : s.planes) j["planes"].push_back({{"point_mm", vec(p[0])}, {"normal", vec(p[1])}});
+    std::printf("%s\n", j.dump(2).c_str());
     return 0;
 }
 
@@ -132,8 +165,14 @@ int main(int argc, char** argv) {
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")
         ->type_name("LENGTH");
+    run->add_flag("--rebuild", o.rebuild, "Rebuild the editable solid, check it instead of the surface, and write solid.step");
+    run->add_option("--face-size", o.faceSize, "Edge length of the control cage's faces, mm or with a unit (default: by the walls)")
+        ->type_name("LENGTH");
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
+    std::string stepFile;
+    CLI::App* step = app.add_subcommand("step", "Prints the figures of a STEP file's solids as JSON.");
+    step->add_option("file", stepFile, "STEP file")->required()->type_name("FILE.step");
     run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
         app.parse(argc, argv);
@@ -141,12 +180,13 @@ int main(int argc, char** argv) {
         const int code = app.exit(e);
         return code == 0 ? 0 : exitUsage;
     }
-    const bool wasThere = std::filesystem::exists(o.out);
+    const bool wasThere = o.out.empty() || std::filesystem::exists(o.out);
     auto leaveNothing = [&] {  // a folder made for this run goes again when the run fails
         std::error_code ignored;
         if (!wasThere) std::filesystem::remove(o.out, ignored);
     };
     try {
+        if (*step) return readStepFile(stepFile);
         return runPart(o, argc, argv);
     } catch (const SolveError& e) {
         leaveNothing();

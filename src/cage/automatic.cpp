@@ -63,19 +63,24 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
     const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
     double least = -1;
     int fits = 0;
-    for (int attempt = 0; attempt < 16 && fits < 4; ++attempt) {
+    for (int attempt = 0; attempt < 12 && fits < 2; ++attempt) {
         WrapOptions w;
         w.faceSize = size * std::pow(0.9, attempt / 2);
         w.shift = shifts[attempt % 4];
         w.symmetry = options.symmetry;
         w.pieces = target.measures().pieces;
+        // a wrap with other handles or pieces is not worth tidying, but for the last
+        w.wanted = [&](const CageReport& r) {
+            return attempt + 1 == 12 || (r.closed && r.manifold && r.pieces == target.measures().pieces &&
+                                         r.genus == target.measures().genus);
+        };
         AutomaticCage a;
         a.cage = wrapBody(value, bounds, target.mesh(), target.tree(), w, progress);
         a.faceSize = w.faceSize;
         a.report = inspect(a.cage);
-        const bool fits_ = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
+        const bool right = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
                            a.report.genus == target.measures().genus;
-        if (!fits_ && attempt + 1 < 16) continue;
+        if (!right && attempt + 1 < 12) continue;
         ++fits;
         fitAndMeasure(a, target, options, 0.1, progress);
         a.tries = attempt + 1;
@@ -101,7 +106,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         a.faceSize = best.faceSize;
         a.tries = best.tries;
         refineAround(a.cage, poor);
-        relaxOn(a.cage, target.tree(), {}, 6);
+        relaxOn(a.cage, target.tree(), {}, 8);
         fitAndMeasure(a, target, options, 1, progress);
         const auto& d = a.deviation;
         if (a.folded.size() > best.folded.size() ||

@@ -13,7 +13,7 @@ Target::Target(surface::TriMesh mesh, std::shared_ptr<const shape::Shape> shape,
     : mesh_(std::move(mesh)), tree_(mesh_), shape_(std::move(shape)), leftOut_(std::move(leftOut)),
       normal_(surface::vertexNormals(mesh_)), measures_(surface::measure(mesh_)) {}
 
-Target::Point Target::nearest(const Vec3& p) const {
+Target::Point Target::nearest(const Vec3& p, bool exact) const {
     const auto near = tree_.closest(p);
     const Triangle& t = mesh_.triangle[near.triangle];
     const Vec3 &a = mesh_.position[t[0]], &b = mesh_.position[t[1]], &c = mesh_.position[t[2]];
@@ -27,10 +27,7 @@ Target::Point Target::nearest(const Vec3& p) const {
         normal = wa * normal_[t[0]] + wb * normal_[t[1]] + (1 - wa - wb) * normal_[t[2]];
     }
     Point r{near.point, normal.normalized()};
-    if (!shape_) {
-        // on the tangent planes' side: the facets cut corners
-        return r;
-    }
+    if (!shape_ || !exact) return r;
     // two Newton steps from the facet onto the body, bounded by the facet's size
     const double reach = 0.3 * std::sqrt(std::sqrt(whole));
     Vec3 q = near.point;
@@ -201,7 +198,7 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
         parallelFor(places.size(), [&](std::size_t i) {
             const auto r = static_cast<Eigen::Index>(i);
             const Vec3 at = p.row(r).transpose();
-            const Target::Point t = target.nearest(at);
+            const Target::Point t = target.nearest(at, iteration + 4 >= options.iterations);
             const Vec3 n = Vec3(du.row(r)).cross(Vec3(dv.row(r))).normalized();
             const bool agrees = n.dot(t.normal) >= 0.3;
             const double w = agrees ? 1.0 / 16 : 0.0;

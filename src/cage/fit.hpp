@@ -24,7 +24,8 @@ class Target {
     struct Point {
         Vec3 point = Vec3::Zero(), normal = Vec3::UnitZ();  ///< on the surface; unit, out of the body
     };
-    Point nearest(const Vec3& p) const;
+    /// @param exact  on the body itself; else on the mesh's triangles, which is quicker
+    Point nearest(const Vec3& p, bool exact = true) const;
     bool isLeftOut(const Vec3& p) const { return leftOut_ && leftOut_(p); }
     const surface::TriMesh& mesh() const { return mesh_; }
     const surface::TriangleTree& tree() const { return tree_; }

@@ -345,15 +345,21 @@ Cage wrapBody(const std::function<double(const Vec3&)>& value, const Box3& bound
         throw InputError(ErrorDetail{"The cage is empty.", {}, "face size",
                                      "smaller than the thinnest member of the part",
                                      formatNumber(options.faceSize) + " mm"});
-    // whole pieces are counted on the whole cage, tidying is done on the half
+    auto whole = [&](Cage half, std::vector<std::uint8_t> on) {
+        for (int a = 0; a < 3; ++a)
+            if (nets.planes()[a] >= 0) mirrorCage(half, on, a, nets.planeAt(a));
+        keepPieces(half, std::max(1, options.pieces));
+        dropUnused(half);
+        return half;
+    };
+    if (options.wanted) {
+        Cage raw = whole(cage, onPlane);
+        if (!options.wanted(inspect(raw))) return raw;
+    }
     Vec3 planeAt = Vec3::Zero();
     for (int a = 0; a < 3; ++a) planeAt[a] = nets.planeAt(a);
     tidyHalf(cage, onPlane, planeAt, tree, progress);
-    for (int a = 0; a < 3; ++a)
-        if (nets.planes()[a] >= 0) mirrorCage(cage, onPlane, a, nets.planeAt(a));
-    keepPieces(cage, std::max(1, options.pieces));
-    dropUnused(cage);
-    return cage;
+    return whole(std::move(cage), std::move(onPlane));
 }
 
 void refineAround(Cage& cage, std::vector<char> marked) {

@@ -93,7 +93,11 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
 }
 
 CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        const surface::TriMesh* original, Progress& progress) {
+                        const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {
+    if (rebuilt && !recipe.check.original) {
+        progress.step("Reading the solid");
+        return {solidShape(*rebuilt), rebuilt->faces};
+    }
     if (!recipe.check.original) {
         const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
         return {solid.solid, solid.faces};
@@ -452,8 +456,8 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
 }
 
 MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        Progress& progress, const surface::TriMesh* original) {
-    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, progress);
+                        Progress& progress, const surface::TriMesh* original, const RebuildResult* rebuilt) {
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
     mesh::MeshOptions options;
     options.elementSize = spacingOf(recipe);
     if (!recipe.check.original) options.localSize = localSpacing(part, surface, recipe);
@@ -469,7 +473,7 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
 
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                           const MeshResult& mesh, const Recipe& recipe, Progress& progress,
-                          const surface::TriMesh* original) {
+                          const surface::TriMesh* original, const RebuildResult* rebuilt) {
     if (!recipe.check.original) requireConnected(part, field, recipe);
     if (part.loadCases.empty() || part.supports.empty())
         throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
@@ -479,7 +483,7 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     r.level = recipe.check.level;
     solveOn(part, mesh, recipe, r, progress);
     if (recipe.check.level != Level::converged) return r;
-    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, progress);
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
     MeshResult finer = mesh;
     r.passes.push_back(passOf(r, nullptr));
     progress.record("safety factor", static_cast<double>(r.unknowns), r.minSafetyFactor);

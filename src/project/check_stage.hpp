@@ -17,6 +17,7 @@ namespace escultura::project {
 
 struct SurfaceResult;
 struct FieldResult;
+struct RebuildResult;
 
 /// A mesh for checks: reused while only loads, supports or material change.
 struct MeshResult {
@@ -93,11 +94,13 @@ struct CheckResult {
 
 /// @param progress records the curves "residual" and "safety factor"
 /// @param original  the design before the optimisation; needed when the recipe checks it, else null
+/// @param rebuilt   the solid; needed when the recipe checks it, else null
 MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        Progress& progress, const surface::TriMesh* original = nullptr);
+                        Progress& progress, const surface::TriMesh* original = nullptr,
+                        const RebuildResult* rebuilt = nullptr);
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                           const MeshResult& mesh, const Recipe& recipe, Progress& progress,
-                          const surface::TriMesh* original = nullptr);
+                          const surface::TriMesh* original = nullptr, const RebuildResult* rebuilt = nullptr);
 
 /// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe);

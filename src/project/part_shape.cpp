@@ -183,23 +183,205 @@ std::vector<char> voidCells(const Part& part, const Regions& regions, const fiel
     return isVoid;
 }
 
+namespace {
+
+/// Whether a side of the design space carries an interface's flat face: then it is machined.
+bool carriesFace(const Part& part, const Primitive& side) {
+    for (const Interface& i : part.interfaces)
+        for (const auto& [end, at] : {std::pair{&i.start, 0.0}, std::pair{&i.end, i.length}})
+            if (end->kind == EndKind::flat && std::abs(std::abs(i.axis.dot(side.axis)) - 1) < 1e-9 &&
+                std::abs(side.distance(i.origin + at * i.axis)) < 1e-6)
+                return true;
+    return false;
+}
+
+std::vector<Primitive> sidesOf(const Box3& box) {
+    std::vector<Primitive> sides;
+    for (int a = 0; a < 3; ++a) {
+        sides.push_back(plane(box.low, -Vec3::Unit(a)));
+        sides.push_back(plane(box.high, Vec3::Unit(a)));
+    }
+    return sides;
+}
+
+}  // namespace
+
+std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::vector<Vec3>* normals) {
+    std::vector<Vec3> points;
+    for (const Primitive& side : sidesOf(regions.designSpace))
+        if (carriesFace(part, side)) {
+            points.push_back(side.point);
+            if (normals) normals->push_back(side.axis);
+        }
+    return points;
+}
+
+PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+                     double margin) {
+    PartShape r;
+    Box3 box = regions.designSpace.grown(0);
+    for (int a = 0; a < 3; ++a) {
+        if (carriesFace(part, plane(box.low, -Vec3::Unit(a)))) box.low[a] -= margin;
+        if (carriesFace(part, plane(box.high, Vec3::Unit(a)))) box.high[a] += margin;
+    }
+    r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), box);
+    for (const Primitive& side : sidesOf(box)) r.solid->addTrim(side, brokenEdge);
+    if (regions.designBody) r.solid->addTrim(regions.designBody, false, brokenEdge);
+    for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, brokenEdge);
+    for (const Interface& i : part.interfaces) {
+        if (i.ringDiameter <= 0) continue;
+        auto beyond = [&](const InterfaceEnd& end) {
+            return end.kind == EndKind::flat ? std::min(margin, 0.9 * end.clearance) : ringExtension(i, end);
+        };
+        const double wider = i.kind == Interface::Kind::pin
+                                 ? std::min(0.5 * margin, 0.4 * (clearDiameter(i, i.start) - i.ringDiameter))
+                                 : 0;
+        const double before = beyond(i.start), after = beyond(i.end);
+        shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after, 0.5 * i.ringDiameter + wider,
+                            0};
+        bar.rounding = std::min({0.8 * margin, 0.4 * bar.radius, 0.4 * bar.length});
+        r.solid->addBar(bar, i.blendRadius);
+        r.bars.push_back(bar);
+    }
+    return r;
+}
+
+std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part) {
+    std::vector<std::vector<shape::Primitive>> all;
+    for (const CutVolume& c : cutVolumes(part)) all.push_back(c.primitives);
+    return all;
+}
+
+bool isInterfaceZone(const Part& part, const Regions& regions, const Vec3& p, double slack) {
+    for (const Interface& i : part.interfaces) {
+        const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
+        shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after,
+                            0.5 * std::max(i.ringDiameter, i.boreDiameter), 0};
+        if (bar.distance(p) < slack) return true;
+    }
+    for (const CutVolume& cut : cutVolumes(part)) {
+        double d = -1e300;
+        for (const Primitive& q : cut.primitives) d = std::max(d, q.distance(p));
+        if (d < slack) return true;
+    }
+    for (const Primitive& side : sidesOf(regions.designSpace))
+        if (carriesFace(part, side) && side.distance(p) > -slack) return true;
+    return false;
+}
+
+std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& regions) {
+    using solid::Feature;
+    std::vector<Feature> features;
+    const double endlessHere = 2 * regions.designSpace.diagonal() + 50;
+    std::vector<Vec3> normals;
+    const std::vector<Vec3> points = machinedSides(part, regions, &normals);
+    static const char* sideNames[] = {"side x", "side y", "side z"};
+    for (std::size_t s = 0; s < points.size(); ++s) {
+        Feature f;
+        f.kind = Feature::Kind::flat;
+        f.axis = normals[s];
+        f.along = perpendicular(f.axis)[0];
+        f.origin = points[s];
+        f.diameter = 0;
+        int axis = 0;
+        normals[s].cwiseAbs().maxCoeff(&axis);
+        f.name = std::string("design space, ") + sideNames[axis] + (normals[s][axis] > 0 ? " high" : " low");
+        f.face = "side of the design space";
+        f.interface = "design space";
+        features.push_back(f);
+    }
+    for (const Interface& i : part.interfaces) {
+        if (i.kind == Interface::Kind::pin) {
+            Feature f;
+            f.kind = Feature::Kind::boss;
+            f.name = i.name + " side";
+            f.interface = i.name;
+            f.face = "side";
+            f.origin = i.origin;
+            f.axis = i.axis;
+            f.along = perpendicular(f.axis)[0];
+            f.diameter = i.ringDiameter;
+            f.length = i.length;
+            f.before = i.start.clearance;
+            f.outer = clearDiameter(i, i.start);
+            f.radius = 0;
+            features.push_back(f);
+        }
+        for (const auto& [end, face] : {std::pair{&i.start, "start"}, std::pair{&i.end, "end"}}) {
+            if (end->kind != EndKind::flat) continue;
+            // a face in a machined side of the design space is made with that side
+            const Vec3 place = face == std::string("start") ? i.origin : Vec3(i.origin + i.length * i.axis);
+            bool inSide = false;
+            for (std::size_t s = 0; s < points.size(); ++s)
+                inSide = inSide || (std::abs(std::abs(normals[s].dot(i.axis)) - 1) < 1e-9 &&
+                                    std::abs((place - points[s]).dot(normals[s])) < 1e-6);
+            if (inSide) continue;
+            Feature f;
+            f.kind = Feature::Kind::flat;
+            f.name = i.name + " " + face;
+            f.interface = i.name;
+            f.face = face;
+            const bool first = face == std::string("start");
+            f.origin = first ? i.origin : Vec3(i.origin + i.length * i.axis);
+            f.axis = first ? Vec3(-i.axis) : i.axis;
+            f.along = perpendicular(f.axis)[0];
+            f.diameter = clearDiameter(i, *end);
+            f.length = end->clearance;
+            features.push_back(f);
+        }
+        if (i.boreDiameter > 0) {
+            Feature f;
+            f.kind = Feature::Kind::bore;
+            f.name = i.name + " bore";
+            f.interface = i.name;
+            f.face = "bore";
+            f.axis = i.axis;
+            f.along = perpendicular(f.axis)[0];
+            f.origin = i.origin;
+            f.diameter = i.boreDiameter;
+            f.before = i.start.kind == EndKind::through ? endlessHere : boreEnd(i.start);
+            f.through = i.end.kind == EndKind::through;
+            f.length = f.through ? endlessHere : i.length + boreEnd(i.end);
+            features.push_back(f);
+        }
+    }
+    for (const KeepOut& k : part.keepOuts) {
+        Feature f;
+        f.kind = Feature::Kind::keepOut;
+        f.name = k.name;
+        f.interface = k.name;
+        f.face = "keep-out";
+        if (k.kind == KeepOut::Kind::box) {
+            f.axis = Vec3::UnitZ();
+            f.along = Vec3::UnitX();
+            f.origin = Vec3(0.5 * (k.low.x() + k.high.x()), 0.5 * (k.low.y() + k.high.y()), k.low.z());
+            f.longSide = k.high.x() - k.low.x();
+            f.shortSide = k.high.y() - k.low.y();
+            f.length = k.high.z() - k.low.z();
+        } else if (k.kind == KeepOut::Kind::cylinder) {
+            f.round = true;
+            f.origin = k.origin;
+            f.axis = k.axis;
+            f.along = perpendicular(f.axis)[0];
+            f.length = k.length;
+            f.diameter = k.diameter;
+        } else {
+            continue;  // the body's shape is kept out of the cage's target; a mesh cannot be cut exactly
+        }
+        features.push_back(f);
+    }
+    return features;
+}
+
 PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body) {
     PartShape r;
     const Box3& designSpace = regions.designSpace;
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
     // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the
     // free body: there its edges are broken, so that no knife edges are left.
-    auto carriesFace = [&](const Primitive& side) {
-        for (const Interface& i : part.interfaces)
-            for (const auto& [end, at] : {std::pair{&i.start, 0.0}, std::pair{&i.end, i.length}})
-                if (end->kind == EndKind::flat && std::abs(std::abs(i.axis.dot(side.axis)) - 1) < 1e-9 &&
-                    std::abs(side.distance(i.origin + at * i.axis)) < 1e-6)
-                    return true;
-        return false;
-    };
     for (int a = 0; a < 3; ++a)
         for (const Primitive& side : {plane(designSpace.low, -Vec3::Unit(a)), plane(designSpace.high, Vec3::Unit(a))}) {
-            if (carriesFace(side))
+            if (carriesFace(part, side))
                 r.solid->addInside(side);
             else
                 r.solid->addTrim(side, brokenEdge);

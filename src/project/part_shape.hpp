@@ -8,6 +8,7 @@
 #include "project/part.hpp"
 #include "shape/field_body.hpp"
 #include "shape/machined_solid.hpp"
+#include "solid/feature.hpp"
 
 namespace escultura::project {
 
@@ -54,5 +55,24 @@ std::vector<char> voidCells(const Part& part, const Regions& regions, const fiel
 /// The solid: body blended with the interfaces' rings, inside the design space, minus bores, clearances and keep-outs.
 /// @param body  null: everything, which gives the design space with its interfaces
 PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body);
+
+/// The same body for a control cage: no cuts, and more material where something is machined off, so that the features
+/// find material to cut. One smooth surface.
+/// @param margin  material beyond machined faces, mm
+PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+                     double margin);
+
+/// Sides of the design space that carry a machined face: a point of each. @param normals  receives their outward normals
+std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::vector<Vec3>* normals);
+
+/// The machined features that the part's interfaces, keep-outs and machined sides ask for, in order of working.
+std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& regions);
+
+/// Every volume that is cut from the part: the intersection of the primitives' negative sides.
+std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part);
+
+/// Whether a place belongs to an interface: on its kept material, or in what its features remove. mm
+/// @param slack  added all around
+bool isInterfaceZone(const Part& part, const Regions& regions, const Vec3& p, double slack);
 
 }  // namespace escultura::project

@@ -78,9 +78,35 @@ StageKeys Project::keys(const Recipe& recipe) const {
         .add(recipe.printing.overhang);
     for (int a = 0; a < 3; ++a) process.add(recipe.draft.pull[a]).add(recipe.printing.up[a]);
     k.process = process.hex();
+    Digest cage, rebuild;
+    const Rebuild& made = recipe.rebuild;
+    cage.add("cage").add(k.surface).add(made.faceSize).add(static_cast<std::int64_t>(made.faceCount));
+    cage.add(static_cast<std::int64_t>(made.adapt));
+    for (const CageStep& step : made.steps) {
+        if (!step.on) continue;
+        cage.add(name(step.kind)).add(step.digest);
+        const Member& m = step.member;
+        const Thickening& t = step.thickening;
+        if (step.kind == CageStep::Kind::member) cage.add(m.radiusFrom).add(m.radiusTo).add(m.blend);
+        if (step.kind == CageStep::Kind::thickening)
+            cage.add(static_cast<std::int64_t>(t.box)).add(t.radius).add(t.amount).add(t.edge);
+        for (int a = 0; a < 3; ++a) cage.add(m.from[a]).add(m.to[a]).add(t.low[a]).add(t.high[a]).add(t.centre[a]);
+    }
+    k.cage = cage.hex();
+    rebuild.add("rebuild").add(k.cage).add(static_cast<std::int64_t>(made.ownFeatures));
+    for (const solid::Feature& f : made.features) {
+        rebuild.add(solid::name(f.kind)).add(f.name).add(f.interface).add(f.face).add(solid::name(f.head));
+        for (int a = 0; a < 3; ++a) rebuild.add(f.origin[a]).add(f.axis[a]).add(f.along[a]);
+        for (double v : {f.diameter, f.length, f.before, f.longSide, f.shortSide, f.corner, f.draft, f.headDiameter,
+                         f.headDepth, f.headAngle, f.outer, f.radius})
+            rebuild.add(v);
+        for (bool b : {f.on, f.through, f.round, f.adds}) rebuild.add(static_cast<std::int64_t>(b));
+        rebuild.add(f.path).add(f.on1).add(f.on2);
+    }
+    k.rebuild = rebuild.hex();
     const CheckChoice& how = recipe.check;
     Digest mesh;
-    mesh.add("mesh").add(k.surface).add(recipe.elementSize).add(static_cast<std::int64_t>(how.level == Level::look));
+    mesh.add("mesh").add(how.rebuilt && !how.original ? k.rebuild : k.surface).add(recipe.elementSize).add(static_cast<std::int64_t>(how.level == Level::look));
     mesh.add(static_cast<std::int64_t>(how.elementsThrough)).add(static_cast<std::int64_t>(how.original));
     if (how.original) mesh.add(k.original);
     for (const LocalSize& s : how.localSizes) {
@@ -110,6 +136,12 @@ std::shared_ptr<const SurfaceResult> Project::surface(const Recipe& recipe) cons
 }
 std::shared_ptr<const ProcessResult> Project::process(const Recipe& recipe) const {
     return results->find<ProcessResult>(keys(recipe).process);
+}
+std::shared_ptr<const CageResult> Project::cage(const Recipe& recipe) const {
+    return results->find<CageResult>(keys(recipe).cage);
+}
+std::shared_ptr<const RebuildResult> Project::rebuild(const Recipe& recipe) const {
+    return results->find<RebuildResult>(keys(recipe).rebuild);
 }
 std::shared_ptr<const MeshResult> Project::mesh(const Recipe& recipe) const {
     return results->find<MeshResult>(keys(recipe).mesh);
@@ -182,6 +214,17 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
         });
     if (upTo == Stage::surface) return timings;
     auto check = project.check(recipe);
+    auto rebuild = project.rebuild(recipe);
+    const bool checksRebuilt = recipe.check.rebuilt && !recipe.check.original;
+    if (!rebuild && (upTo == Stage::rebuild || (checksRebuilt && !check)))
+        timed(Stage::rebuild, [&] {
+            runCage(project, recipe, progress);
+            rebuild = project.results->store(
+                keys.rebuild,
+                evaluateRebuild(project.part, *field, *surface, *project.cage(recipe), recipe, progress));
+        });
+    if (upTo == Stage::rebuild) return timings;
+    const RebuildResult* solid = checksRebuilt ? rebuild.get() : nullptr;
     if (!check)
         timed(Stage::check, [&] {
             if (recipe.check.original) runOriginal(project, recipe, progress);
@@ -189,15 +232,22 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
             auto mesh = project.mesh(recipe);
             if (!mesh)
                 mesh = project.results->store(
-                    keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress, original.get()));
+                    keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress, original.get(), solid));
             check = project.results->store(
-                keys.check, evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress, original.get()));
+                keys.check, evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress, original.get(), solid));
         });
     if (upTo == Stage::check) return timings;
     if (!project.findings(recipe))
         timed(Stage::findings,
               [&] { project.results->store(keys.findings, evaluateFindings(project.part, *check, recipe, progress)); });
     return timings;
+}
+
+void runCage(const Project& project, const Recipe& recipe, Progress& progress) {
+    const auto surface = project.surface(recipe);
+    if (!surface || project.cage(recipe)) return;
+    project.results->store(project.keys(recipe).cage,
+                           evaluateCage(project.part, *project.field(recipe), *surface, recipe, progress));
 }
 
 void runOriginal(const Project& project, const Recipe& recipe, Progress& progress) {
@@ -247,9 +297,14 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
         const bool fresh = ofSurface ? surface != nullptr : check != nullptr;
         const SurfaceResult* onSurface = surface ? surface.get() : lastSurface;
         const CheckResult* onCheck = check ? check.get() : lastCheck;
-        if (r.kind == Requirement::Kind::mass && onSurface)
-            s.value = (recipe.check.original && onCheck ? onCheck->quality.volume : onSurface->measures.volume) *
+        if (r.kind == Requirement::Kind::mass && onSurface) {
+            const auto rebuilt = recipe.check.rebuilt ? project.rebuild(recipe) : nullptr;
+            const bool checked = (recipe.check.original || recipe.check.rebuilt) && onCheck;
+            s.value = (rebuilt && !recipe.check.original ? rebuilt->solid.solid.volume
+                       : checked                         ? onCheck->quality.volume
+                                                         : onSurface->measures.volume) *
                       project.part.material.density;
+        }
         if (r.kind == Requirement::Kind::minimumWall && onSurface) s.value = onSurface->thickness.least;
         if (r.kind == Requirement::Kind::safetyFactor && onCheck) s.value = onCheck->minSafetyFactor;
         if (r.kind == Requirement::Kind::displacement && onCheck) {
@@ -282,6 +337,9 @@ const Disposition* dispositionOf(const Project& project, const Variant& variant,
 std::vector<std::string> releaseBlockers(const Project& project, const Variant& variant) {
     std::vector<std::string> blockers;
     if (!project.surface(variant.recipe)) blockers.push_back("Surface is out of date or not built yet.");
+    if (variant.recipe.check.rebuilt)
+        if (const auto rebuilt = project.rebuild(variant.recipe))
+            for (const std::string& p : rebuilt->problems) blockers.push_back(p);
     const auto check = project.check(variant.recipe);
     if (!check) blockers.push_back("Check is out of date or has not run yet.");
     if (project.part.requirements.empty()) blockers.push_back("The part states no requirement.");
@@ -392,6 +450,50 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                                              {"nominal_mm", b.nominal},
                                              {"measured_mm", b.measured},
                                              {"largest_error_mm", b.error}});
+    }
+    if (const auto c = project.cage(variant.recipe)) {
+        const auto& d = c->deviation;
+        j["cage"] = {{"faces", c->cage.face.size()},
+                     {"vertices", c->cage.position.size()},
+                     {"mean_edge_mm", d.edge},
+                     {"pieces", c->report.pieces},
+                     {"genus", c->report.genus},
+                     {"target_pieces", c->targetPieces},
+                     {"target_genus", c->targetGenus},
+                     {"closed", c->report.closed},
+                     {"manifold", c->report.manifold},
+                     {"folded_faces", c->folded.size()},
+                     {"by_hand", c->byHand},
+                     {"deviation_rms_mm", d.rms},
+                     {"deviation_max_mm", d.largest},
+                     {"deviation_back_rms_mm", d.backRms},
+                     {"deviation_back_max_mm", d.backLargest},
+                     {"interface_zone_rms_mm", d.zoneRms},
+                     {"interface_zone_max_mm", d.zoneLargest},
+                     {"seconds", c->seconds},
+                     {"notes", c->notes}};
+    }
+    if (const auto b = project.rebuild(variant.recipe)) {
+        json features = json::array();
+        for (const auto& f : b->solid.features)
+            features.push_back({{"name", f.name}, {"built", f.built}, {"problem", f.problem}, {"volume_identity", f.identity}});
+        j["rebuild"] = {{"volume_mm3", b->solid.solid.volume},
+                        {"area_mm2", b->solid.solid.area},
+                        {"mass_kg", b->mass},
+                        {"centre_of_gravity_mm", vec(b->solid.solid.centroid)},
+                        {"faces", b->solid.solid.faces},
+                        {"solids", b->solid.solid.solids},
+                        {"genus", b->genus},
+                        {"surface_genus", b->surfaceGenus},
+                        {"valid", b->solid.solid.valid},
+                        {"closed", b->solid.solid.closed},
+                        {"limit_volume_mm3", b->limit.volume},
+                        {"patch_volume_mm3", b->solid.free.volume},
+                        {"regular_jump_deg", b->regularJump},
+                        {"irregular_jump_deg", b->irregularJump},
+                        {"features", features},
+                        {"problems", b->problems},
+                        {"seconds", b->seconds}};
     }
     if (const auto c = project.check(variant.recipe)) {
         j["mesh"] = {{"tetrahedra", c->mesh.tet.size()},

@@ -38,7 +38,7 @@ struct Variant {
 
 /// Keys of the results that a recipe asks for.
 struct StageKeys {
-    std::string field, original, surface, process, mesh, check, findings;
+    std::string field, original, surface, process, cage, rebuild, mesh, check, findings;
 };
 
 struct Timing {
@@ -87,7 +87,7 @@ class Results {
     }
     mutable std::mutex mutex_;
     std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
-               Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>>
+               Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>>
         maps_;
 };
 
@@ -118,6 +118,8 @@ struct Project {
     std::shared_ptr<const surface::TriMesh> original(const Recipe& recipe) const;
     std::shared_ptr<const SurfaceResult> surface(const Recipe& recipe) const;
     std::shared_ptr<const ProcessResult> process(const Recipe& recipe) const;
+    std::shared_ptr<const CageResult> cage(const Recipe& recipe) const;
+    std::shared_ptr<const RebuildResult> rebuild(const Recipe& recipe) const;
     /// The mesh that a check starts from; kept while only loads, supports or material change.
     std::shared_ptr<const MeshResult> mesh(const Recipe& recipe) const;
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
@@ -131,9 +133,13 @@ Project openPart(const std::string& path, Progress& progress);
 /// Stores a field as one of the part's, whatever its path says.
 void adoptField(Project& project, std::size_t index, field::DensityField field);
 
-/// Runs what is not there yet, up to and with the given stage (field, surface, check or findings). Only reads the
+/// Runs what is not there yet, up to and with the given stage (field, surface, rebuild, check or findings). The solid is
+/// rebuilt on the way to a check only when the recipe checks it. Only reads the
 /// project; results go to project.results. @return seconds of each stage that ran
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
+/// Wraps and fits the control cage of a recipe whose surface is built; nothing when it is known already.
+void runCage(const Project& project, const Recipe& recipe, Progress& progress);
 
 /// Reads the original's body, or makes the design space with its interfaces in its place.
 void runOriginal(const Project& project, const Recipe& recipe, Progress& progress);

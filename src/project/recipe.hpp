@@ -2,11 +2,14 @@
 /// The parameters of every stage: what makes a variant.
 
 #pragma once
+#include <memory>
 #include <string>
 #include <vector>
 
 #include "base/geometry.hpp"
+#include "cage/cage.hpp"
 #include "elastic/solve.hpp"
+#include "solid/feature.hpp"
 
 namespace escultura::project {
 
@@ -61,6 +64,7 @@ const char* name(LocalSize::Kind kind);
 /// The mesh of the check and how it is solved.
 struct CheckChoice {
     bool original = false;  ///< checks the design before the optimisation instead of the surface
+    bool rebuilt = false;   ///< checks the rebuilt solid instead of the surface
     Level level = Level::standard;
     double convergence = 0.03;  ///< level converged: largest relative change of the last pass
     int passes = 5;             ///< most passes of the level converged
@@ -69,6 +73,58 @@ struct CheckChoice {
     elastic::Method method = elastic::Method::automatic;
     double tolerance = 1e-8;  ///< relative residual of the iterative solver
     bool operator==(const CheckChoice&) const = default;
+};
+
+/// A tube between two places, blended into the body.
+struct Member {
+    Vec3 from = Vec3::Zero(), to = Vec3::Zero();  ///< ends of its axis, mm
+    double radiusFrom = 6, radiusTo = 6;          ///< mm
+    double blend = 6;                             ///< radius of the blend at its ends, mm
+    bool operator==(const Member&) const = default;
+};
+
+/// Surface moved outward (or, negative, inward) in a region.
+struct Thickening {
+    bool box = false;
+    Vec3 low = Vec3::Zero(), high = Vec3::Zero();  ///< box, mm
+    Vec3 centre = Vec3::Zero();                    ///< ball, mm
+    double radius = 15;                            ///< ball, mm
+    double amount = 1;                             ///< mm
+    double edge = 8;                               ///< width over which it fades out around the region, mm
+    bool operator==(const Thickening&) const = default;
+};
+
+/// One change to the control cage, applied in order after the automatic wrap.
+struct CageStep {
+    enum class Kind {
+        member,      ///< the body with the member is wrapped anew
+        thickening,  ///< the cage's vertices move along the surface's normals
+        byHand,      ///< the whole cage as it was left: what comes before it is part of it
+    } kind = Kind::member;
+    std::string name;
+    bool on = true;
+    Member member{};
+    Thickening thickening{};
+    std::shared_ptr<const cage::Cage> cage{};  ///< byHand
+    std::string digest;                        ///< of the cage
+    bool operator==(const CageStep& other) const {
+        return kind == other.kind && name == other.name && on == other.on && member == other.member &&
+               thickening == other.thickening && digest == other.digest;
+    }
+};
+const char* name(CageStep::Kind kind);
+/// A step that holds a cage edited by hand.
+CageStep byHandStep(cage::Cage cage);
+
+/// How the editable solid is made.
+struct Rebuild {
+    double faceSize = 0;  ///< edge length of a cage face, mm; 0: from faceCount, or from the walls
+    int faceCount = 0;    ///< wanted count; 0: from the walls
+    bool adapt = true;    ///< smaller faces where the fit deviates: thin members, tight curvature
+    std::vector<CageStep> steps{};
+    bool ownFeatures = false;                ///< the list was changed by hand; else it follows from the interfaces
+    std::vector<solid::Feature> features{};  ///< in order; geometry of those with an interface comes from the part
+    bool operator==(const Rebuild&) const = default;
 };
 
 struct Recipe {
@@ -84,6 +140,7 @@ struct Recipe {
     int triangleBudget = 50000;  ///< of the layout 'budget'
     Draft draft{};
     Printing printing{};
+    Rebuild rebuild{};
     CheckChoice check{};
     bool operator==(const Recipe&) const = default;
 };

@@ -13,6 +13,7 @@
 #include "field/piece_tree.hpp"
 #include "project/check_stage.hpp"
 #include "project/part_shape.hpp"
+#include "project/rebuild_stage.hpp"
 #include "surface/process.hpp"
 #include "surface/thickness.hpp"
 
@@ -125,6 +126,9 @@ ProcessResult evaluateProcess(const SurfaceResult& surface, const Recipe& recipe
 /// The body whose surface evaluateSurface() builds. @param threshold  of the smoothed density
 PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
                        Progress& progress);
+/// The same body without cuts, for a control cage. @param margin  material beyond machined faces, mm
+PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
+                     Progress& progress);
 /// The design space with its interfaces: the part before the optimisation, when no original is given.
 surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress);
 /// The raw field's iso-surface at a threshold, trilinear between the centres of the cells; all pieces.

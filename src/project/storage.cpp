@@ -11,6 +11,7 @@
 #include "base/error.hpp"
 #include "exchange/writers.hpp"
 #include "project/project.hpp"
+#include "project/rebuild_text.hpp"
 
 namespace escultura::project {
 namespace {
@@ -178,6 +179,7 @@ nlohmann::json toJson(const CheckChoice& c) {
                          {"name", s.name},
                          {"size", s.size}});
     return {{"original", c.original},
+            {"rebuilt", c.rebuilt},
             {"level", static_cast<int>(c.level)},
             {"convergence", c.convergence},
             {"passes", c.passes},
@@ -204,12 +206,14 @@ nlohmann::json toJson(const Recipe& r) {
               {"parting", r.draft.parting},
               {"angle", r.draft.angle}}},
             {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}},
+            {"rebuild", rebuildJson(r.rebuild)},
             {"check", toJson(r.check)}};
 }
 
 CheckChoice checkFrom(const nlohmann::json& j) {
     CheckChoice c;
     c.original = j.value("original", false);
+    c.rebuilt = j.value("rebuilt", false);
     c.level = static_cast<Level>(std::clamp(j.at("level").get<int>(), 0, 2));
     c.convergence = j.at("convergence");
     c.passes = j.at("passes");
@@ -248,6 +252,7 @@ Recipe recipeFrom(const nlohmann::json& j) {
     r.triangleBudget = j.at("triangle_budget");
     const auto& d = j.at("draft");
     r.draft = {d.at("add"), vectorFrom(d.at("pull")), d.at("parting"), d.at("angle")};
+    if (j.contains("rebuild")) r.rebuild = rebuildFrom(j.at("rebuild"));
     if (j.contains("check")) r.check = checkFrom(j.at("check"));
     r.printing = {vectorFrom(j.at("printing").at("up")), j.at("printing").at("overhang")};
     return r;

@@ -318,15 +318,21 @@ void keepVolume(const Part& part, const FieldResult& field, const Recipe& recipe
     }
 }
 
+/// The free body: with draft when the recipe adds it.
+std::shared_ptr<const shape::FreeBody> freeBody(const FieldResult& field, const Recipe& recipe,
+                                                std::shared_ptr<const shape::SmoothDensity> density, double threshold,
+                                                Progress& progress) {
+    auto body = std::make_shared<shape::FieldBody>(std::move(density), threshold);
+    if (!recipe.draft.add) return body;
+    const shape::DraftOptions draft{recipe.draft.pull.normalized(), recipe.draft.parting, recipe.draft.angle};
+    return std::make_shared<shape::DraftedBody>(*body, field.regions.designSpace, draft,
+                                                0.5 * field.field.spacing.minCoeff(), progress);
+}
+
 /// The solid that is extracted: with draft when the recipe adds it.
 PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe& recipe,
                        std::shared_ptr<const shape::SmoothDensity> density, double threshold, Progress& progress) {
-    auto body = std::make_shared<shape::FieldBody>(std::move(density), threshold);
-    if (!recipe.draft.add) return buildShape(part, field.regions, std::move(body));
-    const shape::DraftOptions draft{recipe.draft.pull.normalized(), recipe.draft.parting, recipe.draft.angle};
-    return buildShape(part, field.regions,
-                      std::make_shared<shape::DraftedBody>(*body, field.regions.designSpace, draft,
-                                                           0.5 * field.field.spacing.minCoeff(), progress));
+    return buildShape(part, field.regions, freeBody(field, recipe, std::move(density), threshold, progress));
 }
 
 }  // namespace
@@ -341,6 +347,12 @@ PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe&
     return draftedSolid(part, field, recipe,
                         smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress), threshold,
                         progress);
+}
+
+PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
+                     Progress& progress) {
+    const auto density = smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress);
+    return buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin);
 }
 
 surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress) {

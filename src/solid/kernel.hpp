@@ -64,7 +64,23 @@ struct Tool {
 /// @throws InputError when its numbers do not make a body, or its file cannot be read
 std::vector<Tool> toolsOf(const Feature& feature, double reach);
 
-SolidFigures figuresOf(const TopoDS_Shape& shape, bool check);
+/// What faces add to volume, area and centre of gravity by the divergence theorem; known faces are not measured again.
+class FaceMeasures {
+  public:
+    struct Share {
+        double volume = 0, area = 0;
+        Vec3 moment = Vec3::Zero();
+    };
+    /// Tells the share of a face as it lies on its surface (orientation forward).
+    void know(const TopoDS_Shape& face, const Share& share) { known_.Bind(face.Oriented(TopAbs_FORWARD), share); }
+    Share of(const TopoDS_Shape& shape);
+
+  private:
+    NCollection_DataMap<TopoDS_Shape, Share, TopTools_ShapeMapHasher> known_;
+};
+
+/// @param check  also runs the kernel's check of validity
+SolidFigures figuresOf(const TopoDS_Shape& shape, bool check, FaceMeasures& measures);
 
 /// Plane or cylinder of a face, as far as it is one; the kind is free otherwise.
 SolidSurface describeFace(const TopoDS_Face& face);

@@ -139,7 +139,8 @@ StepFigures readStepFigures(const std::string& path) {
         reader.TransferRoots();
         const TopoDS_Shape shape = reader.OneShape();
         if (shape.IsNull() || !TopExp_Explorer(shape, TopAbs_SOLID).More()) refuse("no solid");
-        r.figures = figuresOf(shape, true);
+        FaceMeasures measures;
+        r.figures = figuresOf(shape, true, measures);
         for (TopExp_Explorer faces(shape, TopAbs_FACE); faces.More(); faces.Next()) {
             const SolidSurface s = describeFace(TopoDS::Face(faces.Current()));
             if (s.kind == SolidSurface::Kind::cylinder) r.cylinders.push_back({s.point, s.axis, s.radius});

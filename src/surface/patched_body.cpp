@@ -44,9 +44,27 @@ PatchedBody::PatchedBody(const TriMesh& source, double sharp) {
         const auto [at, isNew] = number.try_emplace(r, static_cast<std::int32_t>(patches_.size()));
         if (isNew) patches_.emplace_back();
         patch_[t] = at->second;
-        patches_[at->second].mesh.triangle.push_back(mesh.triangle[t]);
     }
+    fillPatches();
+}
+
+PatchedBody::PatchedBody(const TriMesh& source, const std::vector<std::optional<shape::Primitive>>& exact) {
+    body_ = std::make_unique<MeshBody>(weld(source), 0);
+    tree_ = std::make_unique<TriangleTree>(body_->mesh());
+    for (auto owner : body_->mesh().owner) patch_.push_back(owner);
+    patches_.resize(exact.size());
+    for (std::size_t p = 0; p < exact.size(); ++p) patches_[p].exact = exact[p];
+    fillPatches();
+}
+
+void PatchedBody::fillPatches() {
+    const TriMesh& mesh = body_->mesh();
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) patches_[patch_[t]].mesh.triangle.push_back(mesh.triangle[t]);
     for (Patch& p : patches_) {
+        if (p.mesh.triangle.empty()) {
+            p.tree = std::make_unique<TriangleTree>(p.mesh);
+            continue;
+        }
         // its own vertices
         std::map<std::int32_t, std::int32_t> local;
         for (Triangle& t : p.mesh.triangle)
@@ -74,6 +92,8 @@ shape::Sample PatchedBody::evaluate(const Vec3& p) const {
 
 double PatchedBody::surfaceValue(int surface, const Vec3& p) const {
     const Patch& patch = patches_[surface];
+    if (patch.exact) return patch.exact->distance(p);
+    if (patch.mesh.triangle.empty()) return 1e9;
     if (patch.plane) return (p - patch.point).dot(patch.normal);
     const auto near = patch.tree->closest(p, 1e300, 4000);
     const Triangle& t = patch.mesh.triangle[near.triangle];
@@ -84,6 +104,8 @@ double PatchedBody::surfaceValue(int surface, const Vec3& p) const {
 
 Vec3 PatchedBody::surfaceGradient(int surface, const Vec3& p) const {
     const Patch& patch = patches_[surface];
+    if (patch.exact) return patch.exact->gradient(p);
+    if (patch.mesh.triangle.empty()) return Vec3::UnitX();
     if (patch.plane) return patch.normal;
     return areaNormal(patch.mesh, patch.mesh.triangle[patch.tree->closest(p, 1e300, 4000).triangle]).normalized();
 }

@@ -4,6 +4,7 @@
 
 #pragma once
 #include <memory>
+#include <optional>
 
 #include "shape/shape.hpp"
 #include "surface/mesh_body.hpp"
@@ -15,6 +16,8 @@ class PatchedBody final : public shape::Shape {
     /// @param sharp  edges whose triangles meet at more than this angle divide patches, degrees
     /// @throws InputError when the surface is not closed
     explicit PatchedBody(const TriMesh& mesh, double sharp = 28);
+    /// Patches are the triangles' owners. @param exact  [owners] plane or cylinder that a patch lies on, where it is one
+    PatchedBody(const TriMesh& mesh, const std::vector<std::optional<shape::Primitive>>& exact);
 
     shape::Sample evaluate(const Vec3& p) const override;
     int surfaceCount() const override { return static_cast<int>(patches_.size()); }
@@ -32,7 +35,9 @@ class PatchedBody final : public shape::Shape {
         std::unique_ptr<TriangleTree> tree;
         bool plane = false;  ///< all triangles lie in one plane: exact beyond the patch's rim
         Vec3 point = Vec3::Zero(), normal = Vec3::Zero();
+        std::optional<shape::Primitive> exact{};
     };
+    void fillPatches();
 
     std::unique_ptr<MeshBody> body_;
     std::unique_ptr<TriangleTree> tree_;

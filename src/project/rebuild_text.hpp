@@ -1,0 +1,18 @@
+/// @file project/rebuild_text.hpp
+/// The Rebuild part of a recipe as JSON, for project files and for moving features between parts.
+
+#pragma once
+#include <nlohmann/json_fwd.hpp>
+
+#include "project/recipe.hpp"
+
+namespace escultura::project {
+
+nlohmann::json rebuildJson(const Rebuild& rebuild);
+/// Missing members keep their defaults. @throws nlohmann::json::exception for wrong types, InputError for wrong contents
+Rebuild rebuildFrom(const nlohmann::json& json);
+
+nlohmann::json featureJson(const solid::Feature& feature);
+solid::Feature featureFrom(const nlohmann::json& json);
+
+}  // namespace escultura::project
