@@ -73,6 +73,7 @@ MainWindow::MainWindow() {
     makeFinder();
 
     connectResults();
+    connectRebuild();
     connect(&session_, &Session::changed, this, &MainWindow::refresh);
     connect(&session_, &Session::projectOpened, this, [this] {
         refit_ = true;
@@ -89,7 +90,7 @@ MainWindow::MainWindow() {
     });
     connect(&session_, &Session::ran, this, [this](Stage upTo) {
         // show what has just been made
-        bar_->setShow(upTo == Stage::surface ? Show::surface : Show::check);
+        bar_->setShow(upTo == Stage::surface ? Show::surface : upTo == Stage::rebuild ? Show::solid : Show::check);
         bar_->refresh();
         if (openCheckAfterRun_) dossier_->openCard(Stage::check);
         openCheckAfterRun_ = false;
@@ -167,7 +168,9 @@ MainWindow::MainWindow() {
             drawer_->interfaces().pick(*original, place, triangle);
     });
     connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
-        if (id == 0) {  // the section plane
+        if (id >= 10) {
+            editor_->handleMoved(id, place, done);
+        } else if (id == 0) {  // the section plane
             sectionPoint_ = place;
             showScene();
         } else if (done) {
@@ -260,6 +263,12 @@ report::SceneOptions MainWindow::sceneOptions() {
 
 void MainWindow::showScene(bool refit) {
     if (!session_.hasProject()) return;
+    if (editor_->isOn()) {  // the view belongs to the cage
+        editor_->refresh();
+        view_->setNotice("");
+        shownKey_.clear();
+        return;
+    }
     report::SceneOptions o = sceneOptions();
     const LastKnown k = session_.lastKnown();
     updateReadings();
@@ -270,6 +279,9 @@ void MainWindow::showScene(bool refit) {
         o.handle = selectedInterface_.toStdString();
     // what cannot be shown yet gives way to what can
     if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
+    if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
+    if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
+    o.selectedFeature = selectedFeature_.toStdString();
     if (o.show == Show::deviation && !k.surface) o.show = Show::field;
     if (o.show == Show::surface && !k.surface) o.show = Show::field;
     if (o.show == Show::thickness && !k.surface) o.show = Show::field;
@@ -340,9 +352,15 @@ void MainWindow::showScene(bool refit) {
             .arg(o.meshLines)
             .arg(o.bothFlags)
             .arg(o.poorElement) +
-        QString::fromStdString(session_.project().part.dutyText) + QString::fromStdString(keys.field) + beside;
+        QString::fromStdString(session_.project().part.dutyText) + QString::fromStdString(keys.field) + beside +
+        QString("|%1|%2|%3")
+            .arg(reinterpret_cast<quintptr>(k.cage.get()))
+            .arg(reinterpret_cast<quintptr>(k.rebuild.get()))
+            .arg(o.show == Show::solid ? selectedFeature_ : QString());
     bool stale = false;
     if (o.show == Show::check || o.show == Show::mesh) stale = session_.freshness(Stage::check) != Freshness::fresh;
+    if (o.show == Show::cage || o.show == Show::cageDeviation) stale = !session_.project().cage(recipe);
+    if (o.show == Show::solid) stale = !session_.project().rebuild(recipe);
     if (o.show == Show::surface || o.show == Show::deviation || o.show == Show::thickness ||
         (o.show == Show::duty && k.surface))
         stale = session_.freshness(Stage::surface) != Freshness::fresh;
@@ -351,7 +369,8 @@ void MainWindow::showScene(bool refit) {
     shownKey_ = key;
     view_->setScene(
         report::makeScene(session_.project(), recipe, o,
-                          {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get()}),
+                          {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get(), k.cage.get(),
+                           k.rebuild.get()}),
         refit);
     std::vector<View::Handle> handles;
     if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
@@ -365,7 +384,9 @@ void MainWindow::cardOpened(Stage stage) {
     const LastKnown k = session_.lastKnown();
     if (stage == Stage::duty) bar_->setShow(Show::duty);
     if (stage == Stage::field) bar_->setShow(Show::field);
-    if ((stage == Stage::surface || stage == Stage::rebuild) && k.surface) bar_->setShow(Show::surface);
+    if (stage == Stage::surface && k.surface) bar_->setShow(Show::surface);
+    if (stage == Stage::rebuild && k.surface)
+        bar_->setShow(k.rebuild ? Show::solid : k.cage ? Show::cage : Show::surface);
     if ((stage == Stage::check || stage == Stage::findings || stage == Stage::release) && k.check)
         bar_->setShow(Show::check);
     bar_->refresh();

@@ -9,6 +9,7 @@
 #include "requirement_strip.hpp"
 #include "session.hpp"
 #include "shelf/shelf.hpp"
+#include "view/cage_editor.hpp"
 #include "view/view.hpp"
 #include "view/view_bar.hpp"
 
@@ -30,6 +31,9 @@ class MainWindow : public QMainWindow {
     void useBody(const QString& path, const QString& as);
     /// Writes the surface in the format of the path's ending.
     void exportTo(const QString& path);
+    /// Writes the rebuilt solid (STEP or triangles by the ending), reads it back and compares.
+    void exportSolidTo(const QString& path);
+    CageEditor& cageEditor() { return *editor_; }
     Drawer& drawer() { return *drawer_; }
     /// Writes the view as it is. @param transparent  see-through where nothing is drawn
     void savePicture(const QString& path, int width, int height, bool transparent);
@@ -67,6 +71,8 @@ class MainWindow : public QMainWindow {
     void variantMenu(std::size_t variant, const QPoint& where);
     bool save(bool ask);
     void exportSurface();
+    void exportSolid();
+    void connectRebuild();
     void askForField();
     void importBody(const QString& as);
     void showProcess();
@@ -81,6 +87,7 @@ class MainWindow : public QMainWindow {
     View* view_;
     ViewBar* bar_;
     Drawer* drawer_;
+    CageEditor* editor_;
     RequirementStrip* strip_;
     QWidget* progress_;
     QLabel *progressText_, *error_, *title_;
@@ -89,7 +96,7 @@ class MainWindow : public QMainWindow {
     qint64 started_ = 0;
     QString step_, selectedFinding_;
     std::optional<double> low_, high_;
-    QString shownKey_, selectedInterface_;
+    QString shownKey_, selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
     bool picking_ = false;

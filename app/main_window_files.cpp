@@ -66,6 +66,37 @@ void MainWindow::exportTo(const QString& path) {
         });
 }
 
+void MainWindow::exportSolid() {
+    if (!session_.project().rebuild(session_.recipe())) {
+        showError("The solid is out of date or not rebuilt yet: rebuild it before writing it.");
+        return;
+    }
+    const QString path = QFileDialog::getSaveFileName(
+        this, "Write solid", "solid.step",
+        "STEP AP214 (*.step);;STL (*.stl);;3MF with units and metadata (*.3mf);;OBJ with groups (*.obj)");
+    if (!path.isEmpty()) exportSolidTo(path);
+}
+
+void MainWindow::exportSolidTo(const QString& path) {
+    const auto rebuilt = session_.project().rebuild(session_.recipe());
+    if (!rebuilt) return;
+    const project::Part part = session_.project().part;
+    auto differ = std::make_shared<std::vector<std::string>>();
+    session_.work(
+        "Writing the solid",
+        [rebuilt, part, path, differ](Progress& progress) {
+            progress.step("Writing and reading back");
+            const std::string to = path.toStdString();
+            const bool step = to.ends_with(".step") || to.ends_with(".stp");
+            *differ = step ? writeCheckedStep(to, part, *rebuilt) : writeCheckedBody(to, part, *rebuilt);
+        },
+        [this, path, differ] {
+            for (const auto& d : *differ) showError("Read back from " + path + ": " + QString::fromStdString(d));
+            session_.addLog((differ->empty() ? "Written, read back and compared: " : "Written, but different when read back: ") + path);
+            emit session_.changed();
+        });
+}
+
 void MainWindow::addField(const QString& path) {
     if (session_.isBusy()) return;
     auto file = std::make_shared<exchange::FieldFile>();

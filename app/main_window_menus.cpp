@@ -79,6 +79,7 @@ void MainWindow::makeMenus() {
     add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
     add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
+    add(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), needsProject([this] { exportSolid(); }), "actionWriteSolid");
     add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
         "actionPicture");
     file->addSeparator();
@@ -113,8 +114,8 @@ void MainWindow::makeMenus() {
     view->addSeparator();
     const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
                             "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original",
-                            "Show mesh"};
-    for (int s = 0; s < 11; ++s)
+                            "Show mesh",      "Show cage",  "Show cage deviation", "Show solid"};
+    for (int s = 0; s < 14; ++s)
         add(
             view, titles[s], {},
             [this, s] {
@@ -133,6 +134,19 @@ void MainWindow::makeMenus() {
         "actionBuild");
     add(part, "Run check", QKeySequence("Ctrl+R"), needsProject([this] { session_.run(Stage::findings); }), "actionRun",
         "play");
+    add(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), needsProject([this] { session_.run(Stage::rebuild); }),
+        "actionRebuild");
+    add(part, "Quick check", QKeySequence("Ctrl+L"), needsProject([this] { session_.quickCheck(); }), "actionQuickCheck");
+    add(part, "Edit cage", QKeySequence("Ctrl+G"), needsProject([this] {
+            if (editor_->isOn()) {
+                editor_->stop();
+                return;
+            }
+            if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
+            drawer_->openTable(3);
+            editor_->start();
+        }),
+        "actionEditCage");
     part->addSeparator();
     add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
     part->addSeparator();
@@ -170,6 +184,8 @@ void MainWindow::makeMenus() {
                 "1 to 7 open the cards. Ctrl+B builds the surface, Ctrl+R runs the check, Ctrl+Z undoes.\n\n"
                 "In the view: drag turns, right drag or Shift and drag moves, the wheel zooms, arrow keys turn, F "
                 "fits. A click pins a reading, Escape removes them.\n\n"
+                "While the cage is edited (Ctrl+G): a click selects, Shift and click adds, Ctrl and drag draws a box, "
+                "Alt and drag a lasso; drag the handles to move. Ctrl+L checks the solid quickly.\n\n"
                 "On the colour scale: drag an end to clamp the range, double-click to reset it.");
         },
         "actionKeys");

@@ -39,7 +39,7 @@ void MainWindow::connectResults() {
     connect(dossier_, &Dossier::tableAsked, this, [this](int which) {
         if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
         drawer_->openTable(which);
-        if (which == 0 && drawer_->height() < 300)  // the form needs room
+        if ((which == 0 || which == 3) && drawer_->height() < 300)  // the form needs room
             if (auto* split = qobject_cast<QSplitter*>(drawer_->parentWidget()))
                 split->setSizes({split->height() - 320, 320});
     });
@@ -58,6 +58,30 @@ void MainWindow::connectResults() {
         if (check && k < static_cast<int>(check->quality.worst.size()))
             view_->flyTo(check->quality.worst[static_cast<std::size_t>(k)].middle);
     });
+}
+
+void MainWindow::connectRebuild() {
+    editor_ = new CageEditor(session_, *view_, this);
+    drawer_->cage().setEditor(editor_);
+    connect(editor_, &CageEditor::failed, this, &MainWindow::showError);
+    connect(editor_, &CageEditor::stateChanged, this, [this] {
+        error_->hide();
+        if (!editor_->isOn()) showScene();
+    });
+    connect(view_, &View::clickedAt, editor_, &CageEditor::clickedAt);
+    connect(view_, &View::regionDrawn, editor_, &CageEditor::regionDrawn);
+    connect(&drawer_->cage(), &CagePanel::failed, this, &MainWindow::showError);
+    connect(&drawer_->features(), &FeaturesPanel::failed, this, &MainWindow::showError);
+    connect(&drawer_->features(), &FeaturesPanel::selectionChanged, this, [this](const QString& name) {
+        selectedFeature_ = name;
+        if (session_.lastKnown().rebuild && !editor_->isOn()) {
+            bar_->setShow(report::Show::solid);
+            bar_->refresh();
+            showScene();
+        }
+    });
+    connect(dossier_, &Dossier::exportSolid, this, &MainWindow::exportSolid);
+    connect(&session_, &Session::projectOpened, editor_, &CageEditor::stop);
 }
 
 void MainWindow::showNextFrame() {

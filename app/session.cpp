@@ -81,6 +81,8 @@ LastKnown Session::lastKnown(std::size_t index) const {
     LastKnown k = at == last_.end() ? LastKnown{} : at->second;
     if (auto f = project_->field(v.recipe)) k.field = f;
     if (auto s = project_->surface(v.recipe)) k.surface = s;
+    if (auto c = project_->cage(v.recipe)) k.cage = c;
+    if (auto b = project_->rebuild(v.recipe)) k.rebuild = b;
     if (auto c = project_->check(v.recipe)) k.check = c;
     if (auto f = project_->findings(v.recipe)) k.findings = f;
     return k;
@@ -105,8 +107,9 @@ Freshness Session::freshness(std::size_t index, Stage stage) const {
             return Freshness::fresh;
         case Stage::field:
             return state(project_->field(r) != nullptr, k.field != nullptr);
-        case Stage::surface:
         case Stage::rebuild:
+            return state(project_->rebuild(r) != nullptr, k.rebuild != nullptr);
+        case Stage::surface:
             return state(project_->surface(r) != nullptr, k.surface != nullptr);
         case Stage::check:
             return state(project_->check(r) != nullptr, k.check != nullptr);
@@ -131,6 +134,7 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     project_ = std::move(*opened);
     projectPath_ = path;
     last_.clear();
+    checked_.clear();
     timings_.clear();
     undo_.clear();
     modified_ = false;
@@ -212,9 +216,36 @@ void Session::run(Stage upTo) {
             }
             modified_ = true;
             remember();
+            if (project_->check(recipe())) checked_[variant().id] = recipe();
             emit changed();
             emit ran(upTo);
         });
+}
+
+void Session::quickCheck() {
+    if (!hasProject() || isBusy()) return;
+    const auto checked = checked_.find(variant().id);
+    const bool recorded = checked != checked_.end() && !(checked->second == recipe()) && project_->check(checked->second);
+    edit("Quick check", [&](project::Project& p) {
+        project::Recipe now = p.variants[p.open].recipe;
+        now.check.rebuilt = true;
+        now.check.original = false;
+        now.check.level = project::Level::look;
+        if (recorded && !(now == checked->second)) {
+            project::Variant v = p.variants[p.open];
+            p.variants[p.open].recipe = checked->second;
+            v.id = 0;
+            for (const auto& other : p.variants) v.id = std::max(v.id, other.id);
+            ++v.id;
+            v.name = std::string(1, static_cast<char>('A' + p.variants.size() % 26)) +
+                     (p.variants.size() >= 26 ? std::to_string(p.variants.size() / 26) : "");
+            v.dispositions.clear();
+            p.variants.push_back(v);
+            p.open = p.variants.size() - 1;
+        }
+        p.variants[p.open].recipe = now;
+    });
+    run(Stage::findings);
 }
 
 void Session::work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {

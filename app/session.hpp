@@ -19,6 +19,8 @@ namespace escultura::app {
 struct LastKnown {
     std::shared_ptr<const project::FieldResult> field;
     std::shared_ptr<const project::SurfaceResult> surface;
+    std::shared_ptr<const project::CageResult> cage;
+    std::shared_ptr<const project::RebuildResult> rebuild;
     std::shared_ptr<const project::CheckResult> check;
     std::shared_ptr<const project::FindingsResult> findings;
 };
@@ -60,6 +62,9 @@ class Session : public QObject {
     void saveProject(const QString& path);
     /// Runs what is missing up to a stage on a worker thread.
     void run(project::Stage upTo);
+    /// One key from a changed number to a safety factor: the rebuilt solid at level 'look'. When the open variant was
+    /// checked with another recipe, that one stays on the shelf and the change becomes a variant of its own.
+    void quickCheck();
     /// Runs other work on the worker thread; `done` is called on the interface thread when it succeeds.
     void work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
     void cancel();
@@ -89,6 +94,7 @@ class Session : public QObject {
     std::optional<project::Project> project_;
     QUndoStack undo_;
     std::map<std::int64_t, LastKnown> last_;
+    std::map<std::int64_t, project::Recipe> checked_;  ///< recipe of each variant's last check
     std::vector<project::Timing> timings_;
     QThread* worker_ = nullptr;
     std::shared_ptr<Progress> progress_;

@@ -7,6 +7,7 @@
 #include <QTableWidget>
 #include <QTest>
 #include <cstdio>
+#include <functional>
 
 #include "main_window.hpp"
 #include "theme/theme.hpp"
@@ -26,6 +27,47 @@ void settle(MainWindow& w, int seconds = 120) {
     QTest::qWait(300);
 }
 
+/// The Rebuild stage on the mast's foot: cage by its deviation, editing, features of the solid.
+void rebuildShots(MainWindow& w, const std::function<void(const QString&)>& shot) {
+    w.session().undoStack().clear();
+    w.session().openPart(QString(ESCULTURA_DEMO_FOLDER) + "/sensor-mast-foot.json");
+    settle(w);
+    w.session().run(Stage::findings);
+    settle(w);
+    w.session().run(Stage::rebuild);
+    settle(w);
+    w.dossier().openCard(Stage::rebuild);
+    w.viewBar().setShow(report::Show::cageDeviation);
+    emit w.viewBar().changed();
+    w.view().look(Vec3(-0.75, 0.75, -0.62));
+    shot("cage-deviation");
+    w.findChild<QPushButton*>("openFeatures")->click();
+    if (!w.viewBar().drawerButton()->isChecked()) w.viewBar().drawerButton()->setChecked(true);
+    w.findChild<QTableWidget*>("features")->setCurrentCell(1, 1);
+    w.viewBar().setShow(report::Show::solid);
+    emit w.viewBar().changed();
+    shot("features");
+    w.findChild<QPushButton*>("openCageTools")->click();
+    w.cageEditor().start();
+    settle(w);
+    w.cageEditor().setElement(CageEditor::Element::faces);
+    // a face of the foot's upper side, grown
+    std::int32_t best = 0;
+    double highest = -1e9;
+    const auto& cage = w.cageEditor().cage();
+    for (std::size_t f = 0; f < cage.face.size(); ++f) {
+        double s = 0;
+        for (auto v : cage.face[f]) s += cage.position[v].dot(Vec3(0.4, -0.5, 0.1));
+        if (s > highest) highest = s, best = static_cast<std::int32_t>(f);
+    }
+    w.cageEditor().select({best});
+    w.cageEditor().growSelection();
+    w.view().fit();
+    shot("cage-editing");
+    w.cageEditor().stop();
+    w.viewBar().drawerButton()->setChecked(false);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -42,6 +84,14 @@ int main(int argc, char** argv) {
         if (!only.isEmpty() && !name.contains(only)) return;
         if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
     };
+    if (only == "rebuild") {
+        rebuildShots(w, [&](const QString& name) {
+            QTest::qWait(400);
+            w.grab().save(folder + "/" + name + ".png");
+        });
+        w.close();
+        return 0;
+    }
     w.open(QString(ESCULTURA_DEMO_FOLDER) + "/tether-yoke.json");
     settle(w);
     w.dossier().openCard(Stage::duty);
@@ -130,6 +180,7 @@ int main(int argc, char** argv) {
     choose("compareWith", 1);
     w.dossier().ensureVisible(0, 5000);
     shot("comparison");
+    rebuildShots(w, shot);
     w.close();
     return 0;
 }

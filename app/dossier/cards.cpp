@@ -12,19 +12,6 @@ namespace escultura::app {
 
 using namespace project;
 
-// ---- Rebuild
-// ---------------------------------------------------------------------------------------------------------
-
-RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
-    body()->addWidget(
-        label("The geometry that is checked is the implicit solid with its exact interfaces; an editable solid with "
-              "machined features for CAD is not part of this version."));
-}
-
-QString RebuildCard::summary() const {
-    return "implicit solid with exact interfaces";
-}
-
 // ---- Findings
 // --------------------------------------------------------------------------------------------------------
 

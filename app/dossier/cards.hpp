@@ -88,9 +88,21 @@ class RebuildCard : public Card {
     Q_OBJECT
   public:
     explicit RebuildCard(Session& session);
+  signals:
+    void showAsked(int show);
+    /// 3: tools of the cage, 4: features.
+    void tableAsked(int which);
+    void exportSolid();
 
   protected:
     QString summary() const override;
+    void refreshBody() override;
+
+  private:
+    QuantityEdit *size_, *count_;
+    QCheckBox* adapt_;
+    QLabel *error_, *cage_, *solid_, *problems_;
+    QPushButton *fit_, *edit_, *features_, *deviation_, *step_, *quick_, *rebuild_;
 };
 
 class CheckCard : public Card {

@@ -17,7 +17,7 @@ constexpr double none = std::numeric_limits<double>::quiet_NaN();
 CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     checked_ = new QComboBox;
     checked_->setObjectName("checkedBody");
-    checked_->addItems({"the variant's surface", "the original design"});
+    checked_->addItems({"the variant's surface", "the original design", "the rebuilt solid"});
     checked_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
     level_ = new QComboBox;
     level_->setObjectName("level");
@@ -123,7 +123,10 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     connect(level_, &QComboBox::activated, this,
             [this](int i) { edit("Level of the check", [i](CheckChoice& c) { c.level = static_cast<Level>(i); }); });
     connect(checked_, &QComboBox::activated, this,
-            [this](int i) { edit("Checked body", [i](CheckChoice& c) { c.original = i == 1; }); });
+            [this](int i) { edit("Checked body", [i](CheckChoice& c) {
+                c.original = i == 1;
+                c.rebuilt = i == 2;
+            }); });
     connect(through_, &QComboBox::activated, this, [this](int i) {
         const int n = through_->itemData(i).toInt();
         edit("Elements through members", [n](CheckChoice& c) { c.elementsThrough = n; });
@@ -217,7 +220,7 @@ void CheckCard::refreshBody() {
     const Recipe& r = session_.recipe();
     const CheckChoice& c = r.check;
     size_->setValue(r.elementSize);
-    checked_->setCurrentIndex(c.original ? 1 : 0);
+    checked_->setCurrentIndex(c.original ? 1 : c.rebuilt ? 2 : 0);
     level_->setCurrentIndex(static_cast<int>(c.level));
     through_->setCurrentIndex(std::max(0, through_->findData(c.elementsThrough)));
     share_->setValue(c.convergence);

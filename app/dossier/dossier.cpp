@@ -47,6 +47,9 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
     connect(field, &FieldCard::compareAsked, this, &Dossier::compareAsked);
     connect(field, &FieldCard::addFieldAsked, this, &Dossier::addFieldAsked);
     connect(surface, &SurfaceCard::exportSurface, this, &Dossier::exportSurface);
+    connect(rebuild, &RebuildCard::showAsked, this, &Dossier::showAsked);
+    connect(rebuild, &RebuildCard::tableAsked, this, &Dossier::tableAsked);
+    connect(rebuild, &RebuildCard::exportSolid, this, &Dossier::exportSolid);
     connect(findings, &FindingsCard::findingChosen, this, &Dossier::findingChosen);
     connect(release, &ReleaseCard::writeRelease, this, &Dossier::writeRelease);
 }

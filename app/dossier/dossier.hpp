@@ -27,6 +27,7 @@ class Dossier : public QScrollArea {
     void loadCaseChosen(int loadCase);
     void findingChosen(const QString& id);
     void exportSurface();
+    void exportSolid();
     void writeRelease();
 
   private:

@@ -30,9 +30,13 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     log_->setFrameShape(QFrame::NoFrame);
     interfaces_ = new InterfacesPanel(session_);
     duty_ = new DutyPanel(session_);
+    cage_ = new CagePanel(session_);
+    features_ = new FeaturesPanel(session_);
     addTab(findings_, "Findings");
     addTab(duty_, "Loads and supports");
     addTab(interfaces_, "Interfaces");
+    addTab(cage_, "Cage");
+    addTab(features_, "Features");
     addTab(resultants_, "Reactions");
     addTab(quality_, "Worst elements");
     addTab(readings_, "Readings");
@@ -61,6 +65,8 @@ void Drawer::refresh() {
     if (!session_.hasProject()) return;
     interfaces_->refresh();
     duty_->refresh();
+    cage_->refresh();
+    features_->refresh();
     const LastKnown k = session_.lastKnown();
     QList<QStringList> rows;
     const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
@@ -140,8 +146,8 @@ void Drawer::refresh() {
 }
 
 void Drawer::openTable(int which) {
-    QWidget* pages[] = {duty_, interfaces_, resultants_};
-    setCurrentWidget(pages[std::clamp(which, 0, 2)]);
+    QWidget* pages[] = {duty_, interfaces_, resultants_, cage_, features_};
+    setCurrentWidget(pages[std::clamp(which, 0, 4)]);
 }
 
 void Drawer::setReadings(std::vector<Vec3> places, Quantity quantity, const std::string& unit,

@@ -5,7 +5,9 @@
 #include <QPlainTextEdit>
 #include <QTabWidget>
 
+#include "drawer/cage_panel.hpp"
 #include "drawer/duty_panel.hpp"
+#include "drawer/features_panel.hpp"
 #include "drawer/interfaces_panel.hpp"
 #include "project/quantities.hpp"
 #include "session.hpp"
@@ -20,7 +22,9 @@ class Drawer : public QTabWidget {
     void refresh();
     InterfacesPanel& interfaces() { return *interfaces_; }
     DutyPanel& duty() { return *duty_; }
-    /// Brings a table to the front: 0 loads and supports, 1 interfaces, 2 reactions.
+    CagePanel& cage() { return *cage_; }
+    FeaturesPanel& features() { return *features_; }
+    /// Brings a table to the front: 0 loads and supports, 1 interfaces, 2 reactions, 3 cage, 4 features.
     void openTable(int which);
     /// Pinned places and the quantity that is read there.
     void setReadings(std::vector<Vec3> places, project::Quantity quantity, const std::string& unit,
@@ -36,6 +40,8 @@ class Drawer : public QTabWidget {
     Session& session_;
     InterfacesPanel* interfaces_;
     DutyPanel* duty_;
+    CagePanel* cage_;
+    FeaturesPanel* features_;
     QTableWidget *findings_, *resultants_, *quality_, *readings_;
     std::vector<Vec3> places_;
     project::Quantity quantity_ = project::Quantity::vonMises;

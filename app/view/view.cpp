@@ -54,6 +54,23 @@ void View::setPicking(bool on) {
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
 }
 
+void View::setEditing(bool on) {
+    editing_ = on;
+    region_.clear();
+    if (!on) dots_.clear();
+    update();
+}
+
+void View::setDots(std::vector<Dot> dots) {
+    dots_ = std::move(dots);
+    update();
+}
+
+std::optional<render::Hit> View::hitAt(const QPointF& at) const {
+    if (!renderer_ || !scene_) return std::nullopt;
+    return renderer_->pick(camera_, width(), height(), at.x(), at.y());
+}
+
 QPointF View::placeOf(const Vec3& p) const {
     const Vec3 at = camera_.project(p, width(), height());
     return {at[0], at[1]};
@@ -174,6 +191,26 @@ void View::paintEvent(QPaintEvent*) {
             painter.drawRoundedRect(QRectF(at.bar.left() - 4, y - 3, at.bar.width() + 8, 6), 3, 3);
     }
     painter.setRenderHint(QPainter::Antialiasing);
+    for (const bool selected : {false, true})
+        for (const Dot& d : dots_) {
+            if (d.selected != selected || (d.normal.dot(camera_.direction) > 0.05 && !selected)) continue;
+            painter.setPen(QPen(selected ? theme::card : theme::muted, 1));
+            painter.setBrush(selected ? theme::teal : theme::card);
+            painter.drawEllipse(placeOf(d.position), selected ? 4.5 : 2.5, selected ? 4.5 : 2.5);
+        }
+    if (!region_.isEmpty()) {
+        painter.setPen(QPen(theme::teal, 1, Qt::DashLine));
+        painter.setBrush(QColor(31, 111, 107, 30));
+        painter.drawPolygon(lasso_ ? region_ : QPolygonF(region_.boundingRect()));
+    }
+    for (const Handle& h : handles_)
+        if (h.axis.norm() > 0 && h.id >= 11) {  // an arm from the handle in the middle
+            for (const Handle& m : handles_)
+                if (m.id == 10) {
+                    painter.setPen(QPen(theme::clay, 1.5));
+                    painter.drawLine(placeOf(m.position), placeOf(h.position));
+                }
+        }
     for (const Handle& h : handles_) {
         painter.setPen(QPen(theme::clay, 2));
         painter.setBrush(theme::card);
@@ -212,6 +249,12 @@ void View::mousePressEvent(QMouseEvent* e) {
     for (std::size_t h = 0; h < handles_.size() && e->button() == Qt::LeftButton; ++h)
         if (QLineF(placeOf(handles_[h].position), e->position()).length() < 10) draggedHandle_ = static_cast<int>(h);
     if (draggedHandle_ >= 0) return;
+    region_.clear();
+    if (editing_ && e->button() == Qt::LeftButton && (e->modifiers() & (Qt::ControlModifier | Qt::AltModifier))) {
+        lasso_ = e->modifiers() & Qt::AltModifier;
+        region_ << e->position();
+        return;
+    }
     if (scene_ && scene_->legend.shown && e->button() == Qt::LeftButton) {
         const auto at = render::legendLayout(size(), QFontMetricsF(font()));
         if (at.bar.adjusted(-8, -8, 8, 8).contains(e->position())) {
@@ -243,6 +286,14 @@ void View::mouseMoveEvent(QMouseEvent* e) {
         emit handleMoved(h.id, h.position, false);
         return;
     }
+    if (!region_.isEmpty()) {
+        if (lasso_ || region_.size() < 2)
+            region_ << e->position();
+        else
+            region_[1] = e->position();
+        update();
+        return;
+    }
     if (legendHandle_) {
         update();
         return;
@@ -263,6 +314,21 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
         const Handle h = handles_[static_cast<std::size_t>(draggedHandle_)];
         draggedHandle_ = -1;
         emit handleMoved(h.id, h.position, true);
+        return;
+    }
+    if (!region_.isEmpty()) {
+        QPolygonF drawn = lasso_ ? region_ : QPolygonF(region_.boundingRect());
+        region_.clear();
+        update();
+        // without a drag it is a click with a modifier
+        if ((e->position() - pressed_).manhattanLength() < 4)
+            emit clickedAt(e->position(), e->modifiers());
+        else
+            emit regionDrawn(drawn, e->modifiers());
+        return;
+    }
+    if (editing_ && !dragging_ && e->button() == Qt::LeftButton && !legendHandle_) {
+        emit clickedAt(e->position(), e->modifiers());
         return;
     }
     if (picking_ && !dragging_ && e->button() == Qt::LeftButton && renderer_ && scene_) {
@@ -332,6 +398,10 @@ void View::keyPressEvent(QKeyEvent* e) {
             camera_.height /= 0.85;
             break;
         case Qt::Key_Escape:
+            if (editing_) {
+                QWidget::keyPressEvent(e);
+                return;
+            }
             pinned_.clear();
             emit pinsChanged();
             break;

@@ -3,6 +3,7 @@
 
 #pragma once
 #include <QImage>
+#include <QPolygonF>
 #include <QTimer>
 #include <QWidget>
 #include <memory>
@@ -46,6 +47,17 @@ class View : public QWidget {
     void setHandles(std::vector<Handle> handles);
     /// Clicks name places of the first mesh instead of pinning readings.
     void setPicking(bool on);
+    /// Clicks, and regions drawn with Ctrl (box) or Alt (lasso), are told instead of pinning readings.
+    void setEditing(bool on);
+    bool isEditing() const { return editing_; }
+    /// A small mark over the picture; drawn when its normal looks at the viewer.
+    struct Dot {
+        Vec3 position = Vec3::Zero(), normal = Vec3::Zero();
+        bool selected = false;
+    };
+    void setDots(std::vector<Dot> dots);
+    /// First hit of the first mesh under a place of the view.
+    std::optional<render::Hit> hitAt(const QPointF& at) const;
     /// Where a place of the model is in the view, device-independent pixels.
     QPointF placeOf(const Vec3& p) const;
 
@@ -53,6 +65,8 @@ class View : public QWidget {
     void pinsChanged();
     void picked(const escultura::Vec3& position, int triangle);
     void handleMoved(int id, const escultura::Vec3& position, bool done);
+    void clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers);
+    void regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modifiers);
     /// The user dragged a handle of the legend, or reset the range (NaN).
     void rangeChosen(double low, double high);
 
@@ -82,7 +96,10 @@ class View : public QWidget {
     bool dragging_ = false, fitted_ = false;
     std::vector<Handle> handles_;
     int draggedHandle_ = -1;
-    bool picking_ = false;
+    bool picking_ = false, editing_ = false;
+    std::vector<Dot> dots_;
+    QPolygonF region_;      // being drawn
+    bool lasso_ = false;
     int legendHandle_ = 0;  // 1 low, 2 high
     double handleValue_ = 0;
     QString reading_, notice_;

@@ -43,6 +43,9 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     show_->addItem("wall thickness", static_cast<int>(Show::thickness));
     show_->addItem("draft", static_cast<int>(Show::draft));
     show_->addItem("overhangs", static_cast<int>(Show::overhang));
+    show_->addItem("control cage", static_cast<int>(Show::cage));
+    show_->addItem("cage deviation", static_cast<int>(Show::cageDeviation));
+    show_->addItem("rebuilt solid", static_cast<int>(Show::solid));
     show_->addItem("mesh", static_cast<int>(Show::mesh));
     show_->addItem("results", static_cast<int>(Show::check));
     case_ = combo("loadCase", "Load case");

@@ -228,6 +228,16 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
     cage.position = asPoints(x);
 }
 
+std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points) {
+    std::vector<float> d(points.size());
+    parallelFor(points.size(), [&](std::size_t i) {
+        const Target::Point t = target.nearest(points[i]);
+        const double size = (points[i] - t.point).norm();
+        d[i] = static_cast<float>((points[i] - t.point).dot(t.normal) >= 0 ? size : -size);
+    });
+    return d;
+}
+
 CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress) {
     progress.step("Measuring the deviation");
     CageDeviation r;
@@ -236,15 +246,9 @@ CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions,
     r.surface = limit.at(cage.position);
     r.faceOf = limit.faceOf();
     const std::size_t count = r.surface.position.size();
-    r.atVertex.resize(count);
+    r.atVertex = signedDistances(target, r.surface.position);
     std::vector<char> left(count);
-    parallelFor(count, [&](std::size_t v) {
-        const Target::Point t = target.nearest(r.surface.position[v]);
-        r.atVertex[v] = static_cast<float>((r.surface.position[v] - t.point).dot(t.normal) >= 0
-                                               ? (r.surface.position[v] - t.point).norm()
-                                               : -(r.surface.position[v] - t.point).norm());
-        left[v] = target.isLeftOut(t.point) || target.isLeftOut(r.surface.position[v]);
-    });
+    parallelFor(count, [&](std::size_t v) { left[v] = target.isLeftOut(r.surface.position[v]); });
     r.ofFace.assign(cage.face.size(), 0);
     double area = 0, sum = 0, squares = 0, zoneArea = 0, zoneSquares = 0;
     for (std::size_t t = 0; t < r.surface.triangle.size(); ++t) {

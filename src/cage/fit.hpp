@@ -56,6 +56,9 @@ struct FitOptions {
 /// @throws Cancelled
 void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progress& progress);
 
+/// Signed distances of points to a target, positive outside it. mm
+std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points);
+
 /// Distances between limit surface and target, both ways. Positive: the limit surface lies outside the target. mm
 struct CageDeviation {
     double rms = 0, largest = 0, mean = 0;    ///< from the limit surface to the target, left-out places aside

@@ -1,5 +1,7 @@
 #include "report/part_scene.hpp"
 
+#include "report/cage_scene.hpp"
+
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -380,6 +382,17 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     }
     if (o.show == Show::mesh && check) {
         addMeshQuality(*check, o, *scene);
+        finish();
+        return scene;
+    }
+    if (((o.show == Show::cage || o.show == Show::cageDeviation) && inputs.cage) ||
+        (o.show == Show::solid && inputs.rebuild)) {
+        auto made = std::make_shared<render::Scene>(o.show == Show::solid
+                                                        ? *solidScene(*inputs.rebuild, o.selectedFeature)
+                                                        : *cageScene(*inputs.cage, o.show == Show::cageDeviation));
+        made->section = o.section;
+        made->legend.scale.bands = o.bands;
+        scene = std::move(made);
         finish();
         return scene;
     }

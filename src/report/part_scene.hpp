@@ -10,7 +10,7 @@
 
 namespace escultura::report {
 
-enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original, mesh };
+enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original, mesh, cage, cageDeviation, solid };
 using project::Quantity;
 
 struct SceneOptions {
@@ -38,6 +38,7 @@ struct SceneOptions {
     bool fieldGhost = false;                                                   ///< the raw iso-surface, drawn as well
     render::Scene::Section section;
     std::optional<std::pair<Vec3, std::string>> mark;  ///< a place that a figure leads to, and its words
+    std::string selectedFeature;                       ///< solid: a feature to point at
     std::string handle;                                ///< interface that is edited: its frame is drawn
 };
 
@@ -48,6 +49,8 @@ struct SceneInputs {
     const project::FindingsResult* findings = nullptr;
     const project::ProcessResult* process = nullptr;
     const surface::TriMesh* original = nullptr;
+    const project::CageResult* cage = nullptr;
+    const project::RebuildResult* rebuild = nullptr;
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.

@@ -157,9 +157,51 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     reason(h, v, Stage::surface);
     if (has(pictures, "surface")) h.picture("surface", "Surface with interfaces");
     h.heading(4, "Rebuild");
-    h.paragraph(
-        "The geometry that is checked is the implicit solid with its exact interfaces; an editable solid with machined "
-        "features for CAD is not part of this version.");
+    const auto cage = p.cage(v.recipe);
+    const auto solid = p.rebuild(v.recipe);
+    if (cage) {
+        const auto& d = cage->deviation;
+        h.table({"Cage faces", "Mean edge", "Pieces, handles", "Deviation RMS", "Largest", "From the surface back", "At interfaces", "Folds"},
+                {{std::to_string(cage->cage.face.size()), num(d.edge) + " mm",
+                  std::to_string(cage->report.pieces) + ", " + std::to_string(cage->report.genus), num(d.rms, 2) + " mm",
+                  num(d.largest, 2) + " mm", num(d.backLargest, 2) + " mm", num(d.zoneLargest, 2) + " mm",
+                  std::to_string(cage->folded.size())}});
+        for (const auto& n : cage->notes) h.paragraph(n);
+        rows.clear();
+        for (const CageStep& step : v.recipe.rebuild.steps) {
+            if (!step.on) continue;
+            const Member& m = step.member;
+            const Thickening& t = step.thickening;
+            rows.push_back({step.name, name(step.kind),
+                            step.kind == CageStep::Kind::member
+                                ? vec(m.from, 4) + " to " + vec(m.to, 4) + " mm, radii " + num(m.radiusFrom) + " and " +
+                                      num(m.radiusTo) + " mm, blend " + num(m.blend) + " mm"
+                            : step.kind == CageStep::Kind::thickening
+                                ? num(t.amount) + " mm around " + vec(t.centre, 4) + " mm, radius " + num(t.radius) + " mm, edge " + num(t.edge) + " mm"
+                                : "all vertices kept"});
+        }
+        if (!rows.empty()) h.table({"Change of the cage", "Kind", "Figures"}, rows);
+    }
+    if (solid) {
+        const auto& f = solid->solid.solid;
+        h.table({"Volume", "Mass", "Faces", "Handles", "Valid", "Closed", "Patches to limit surface", "Largest kink between patches"},
+                {{num(f.volume / 1000, 5) + " cm³", num(solid->mass, 3) + " kg", std::to_string(f.faces), std::to_string(solid->genus),
+                  f.valid ? "yes" : "no", f.closed ? "yes" : "no",
+                  num(100 * std::abs(solid->solid.free.volume / solid->limit.volume - 1), 2) + " % of volume", num(solid->irregularJump, 2) + "°"}});
+        rows.clear();
+        for (const auto& x : solid->features) {
+            std::string state = x.on ? "not built" : "off";
+            for (const auto& o : solid->solid.features)
+                if (o.name == x.name) state = o.built ? (o.problem.empty() ? "built" : o.problem) : "failed: " + o.problem;
+            rows.push_back({x.name, solid::name(x.kind), solid::describe(x), state});
+        }
+        if (!rows.empty()) h.table({"Feature", "Kind", "Figures", "State"}, rows);
+        for (const auto& problem : solid->problems) h.paragraph(problem);
+    } else {
+        h.paragraph(v.recipe.check.rebuilt ? "The solid is out of date or not rebuilt in this session."
+                                           : "The check runs on the implicit solid of the surface with its exact interfaces.");
+    }
+    if (has(pictures, "solid")) h.picture("solid", "Rebuilt solid");
     reason(h, v, Stage::rebuild);
 }
 
@@ -318,7 +360,8 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     auto draw = [&](const std::string& name, const SceneOptions& options) {
         progress.step("Drawing the pictures");
         const auto scene =
-            makeScene(p, v.recipe, options, {surface.get(), check.get(), findings.get(), nullptr, nullptr});
+            makeScene(p, v.recipe, options,
+                                     {surface.get(), check.get(), findings.get(), nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
         pictures[name] = render::picture(renderer, scene, render::fit(scene->bounds, width, height), width, height);
     };
     SceneOptions o;
@@ -327,6 +370,10 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     if (surface) {
         o.show = Show::surface;
         draw("surface", o);
+    }
+    if (p.rebuild(v.recipe)) {
+        o.show = Show::solid;
+        draw("solid", o);
     }
     if (check) {
         o.show = Show::check;
@@ -411,6 +458,11 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         exchange::writeText(draft + "/part.json", project.part.text);
         if (const auto s = project.surface(variant.recipe))
             exchange::writeStl(draft + "/surface.stl", s->mesh, project.part.name);
+        if (const auto b = project.rebuild(variant.recipe)) {
+            for (const auto& differs : writeCheckedStep(draft + "/solid.step", project.part, *b))
+                throw InputError(ErrorDetail{"The STEP file does not hold the solid.", "solid.step", {}, "the same body when read back", differs});
+            exchange::writeStl(draft + "/solid.stl", b->solid.mesh, project.part.name);
+        }
         if (const auto c = project.check(variant.recipe))
             exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(project, *c));
         exchange::writeText(draft + "/summary.json", summaryJson(project, variant, timings));

@@ -1,0 +1,398 @@
+#include "drawer/cage_panel.hpp"
+
+#include <QHBoxLayout>
+#include <QHeaderView>
+#include <QVBoxLayout>
+#include <cmath>
+
+#include "base/error.hpp"
+#include "dossier/card_parts.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+
+namespace {
+
+QHBoxLayout* line() {
+    auto* l = new QHBoxLayout;
+    l->setSpacing(6);
+    return l;
+}
+
+QString vectorText(const Vec3& v) {
+    return QString("%1, %2, %3").arg(plain(v[0]), plain(v[1]), plain(v[2]));
+}
+
+/// Three lengths with commas or semicolons between. @throws InputError
+Vec3 vectorOf(const QString& text) {
+    const QStringList parts = text.split(text.contains(';') ? ';' : ',', Qt::SkipEmptyParts);
+    if (parts.size() != 3)
+        throw InputError(ErrorDetail{"A place has three numbers.", {}, {}, "x, y, z", text.toStdString()});
+    Vec3 v;
+    for (int a = 0; a < 3; ++a) v[a] = parseQuantity(parts[a].trimmed().toStdString(), dimension::length, "mm");
+    return v;
+}
+
+}  // namespace
+
+CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    auto* row = new QHBoxLayout(this);
+    row->setContentsMargins(12, 8, 12, 8);
+    row->setSpacing(16);
+    row->addWidget(makeTools(), 3);
+    row->addWidget(makeSteps(), 2);
+}
+
+QPushButton* CagePanel::button(const QString& text, const char* name, const QString& tip, const std::function<void()>& action) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setToolTip(tip);
+    connect(b, &QPushButton::clicked, this, [this, action] {
+        if (editor_ && editor_->isOn()) action();
+    });
+    return b;
+}
+
+Vec3 CagePanel::typed() const {
+    Vec3 v;
+    for (int a = 0; a < 3; ++a) {
+        const Dimension d = tool_->currentIndex() == 0 ? dimension::length : dimension::none;
+        v[a] = parseQuantity(number_[a]->text().toStdString(), d, tool_->currentIndex() == 0 ? "mm" : "");
+    }
+    return v;
+}
+
+QWidget* CagePanel::makeTools() {
+    auto* whole = new QWidget;
+    auto* column = new QVBoxLayout(whole);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    edit_ = new QPushButton("Edit cage");
+    edit_->setObjectName("editCage");
+    edit_->setCheckable(true);
+    connect(edit_, &QPushButton::clicked, this, [this](bool on) {
+        if (!editor_) return;
+        if (on)
+            editor_->start();
+        else
+            editor_->stop();
+        refresh();
+    });
+    state_ = label("", "muted");
+    state_->setObjectName("cageState");
+    state_->setWordWrap(false);
+    auto* head = line();
+    head->addWidget(edit_);
+    head->addWidget(state_, 1);
+    column->addLayout(head);
+    tools_ = new QWidget;
+    auto* rows = new QVBoxLayout(tools_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(6);
+
+    element_ = new QComboBox;
+    element_->setObjectName("cageElement");
+    element_->addItems({"vertices", "edges", "faces"});
+    connect(element_, &QComboBox::activated, this, [this](int i) { editor_->setElement(static_cast<CageEditor::Element>(i)); });
+    far_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
+    far_->setObjectName("cageFar");
+    far_->setValue(0.5);
+    far_->setFixedWidth(76);
+    auto* select = line();
+    select->addWidget(label("Select", "muted"));
+    select->addWidget(element_);
+    select->addWidget(button("Loop", "cageLoop", "The edges that run on from the selected ones", [this] { editor_->selectLoop(); }));
+    select->addWidget(button("Ring", "cageRing", "The edges across faces from the selected ones", [this] { editor_->selectRing(); }));
+    select->addWidget(button("Grow", "cageGrow", "The selection and its neighbours", [this] { editor_->growSelection(); }));
+    select->addWidget(button("None", "cageNone", "Select nothing", [this] { editor_->selectNone(); }));
+    select->addWidget(button("Finding", "cageFinding", "Vertices around the worst hotspot", [this] {
+        const auto f = session_.lastKnown().findings;
+        if (!f || f->findings.empty()) {
+            emit failed("There is no finding yet: run the check first.");
+            return;
+        }
+        editor_->selectNear(f->findings.front().position, 2.5 * cage::meanEdge(editor_->cage()));
+    }));
+    select->addWidget(button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface", [this] { editor_->selectDeviating(far_->value()); }));
+    select->addWidget(far_);
+    select->addStretch();
+    rows->addLayout(select);
+
+    tool_ = new QComboBox;
+    tool_->setObjectName("cageTool");
+    tool_->addItems({"Move", "Turn", "Scale"});
+    connect(tool_, &QComboBox::activated, this, [this](int i) {
+        editor_->setTool(static_cast<CageEditor::Tool>(i));
+        for (auto* n : number_) n->setText(i == 2 ? "1" : "0");
+    });
+    frame_ = new QComboBox;
+    frame_->setObjectName("cageFrame");
+    connect(frame_, &QComboBox::activated, this, [this](int i) {
+        editor_->setFrame(i == 0   ? CageEditor::FrameOf::global
+                          : i == 1 ? CageEditor::FrameOf::selection
+                                   : CageEditor::FrameOf::interface,
+                          frame_->itemData(i).toString());
+    });
+    soft_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
+    soft_->setObjectName("cageSoft");
+    soft_->setFixedWidth(76);
+    soft_->setToolTip("Vertices within this radius follow, less the farther they are; 0: the selection alone");
+    connect(soft_, &QuantityEdit::valueEntered, this, [this](double v) { editor_->setSoftRadius(v); });
+    symmetric_ = new QCheckBox("symmetric");
+    symmetric_->setObjectName("cageSymmetric");
+    symmetric_->setChecked(true);
+    connect(symmetric_, &QCheckBox::toggled, this, [this](bool on) { editor_->setSymmetric(on); });
+    auto* move = line();
+    move->addWidget(tool_);
+    for (int a = 0; a < 3; ++a) {
+        number_[a] = new QLineEdit("0");
+        const char* names[] = {"cageX", "cageY", "cageZ"};
+        number_[a]->setObjectName(names[a]);
+        number_[a]->setFixedWidth(64);
+        move->addWidget(number_[a]);
+    }
+    move->addWidget(button("Apply", "cageApply", "By the typed numbers: mm, degrees or factors", [this] {
+        try {
+            const Vec3 v = typed();
+            if (tool_->currentIndex() == 0)
+                editor_->moveBy(v);
+            else if (tool_->currentIndex() == 1)
+                editor_->turnBy(v);
+            else
+                editor_->scaleBy(v);
+        } catch (const std::exception& e) {
+            emit failed(QString::fromStdString(e.what()));
+        }
+    }));
+    move->addWidget(label("in", "muted"));
+    move->addWidget(frame_);
+    move->addWidget(label("soft", "muted"));
+    move->addWidget(soft_);
+    move->addWidget(symmetric_);
+    move->addStretch();
+    rows->addLayout(move);
+
+    amount_ = new QuantityEdit(dimension::length, "mm", -1e3, 1e3);
+    amount_->setObjectName("cageAmount");
+    amount_->setValue(5);
+    amount_->setFixedWidth(70);
+    segments_ = new QuantityEdit(dimension::none, "", 1, 100);
+    segments_->setObjectName("cageSegments");
+    segments_->setValue(3);
+    segments_->setFixedWidth(46);
+    sharpness_ = new QuantityEdit(dimension::none, "", 0, cage::sharpest);
+    sharpness_->setObjectName("cageSharpness");
+    sharpness_->setValue(2);
+    sharpness_->setFixedWidth(46);
+    auto* change = line();
+    change->addWidget(button("Extrude", "cageExtrude", "Move the faces outward and close their sides", [this] { editor_->extrude(amount_->value()); }));
+    change->addWidget(amount_);
+    change->addWidget(button("Bridge", "cageBridge", "Join two patches of faces by a tube with this many rows", [this] { editor_->bridge(static_cast<int>(std::lround(segments_->value()))); }));
+    change->addWidget(segments_);
+    change->addWidget(button("Crease", "cageCrease", "Sharpness of the edges: 0 smooth, 10 an edge of the body", [this] { editor_->crease(sharpness_->value()); }));
+    change->addWidget(sharpness_);
+    change->addStretch();
+    rows->addLayout(change);
+    auto* more = line();
+    more->addWidget(button("Insert loop", "cageInsertLoop", "Cut the ring of faces across the selected edge", [this] { editor_->insertLoop(); }));
+    more->addWidget(button("Split", "cageSplit", "Faces three by three", [this] { editor_->split(); }));
+    more->addWidget(button("Collapse", "cageCollapse", "Close the selected face", [this] { editor_->collapse(); }));
+    more->addWidget(button("Dissolve ring", "cageDissolve", "Take the ring of faces across the edge out", [this] { editor_->dissolve(); }));
+    more->addWidget(button("Delete", "cageDelete", "Remove the faces; the cage is open until it is filled", [this] { editor_->removeSelected(); }));
+    more->addWidget(button("Fill holes", "cageFill", "Close every hole with quads", [this] { editor_->fillHoles(); }));
+    more->addWidget(button("Relax", "cageRelax", "Even the selected vertices out", [this] { editor_->relax(); }));
+    more->addWidget(button("Snap", "cageSnap", "Bring the selection back to the smooth surface", [this] { editor_->snap(); }));
+    deviation_ = new QCheckBox("deviation");
+    deviation_->setObjectName("cageShowDeviation");
+    connect(deviation_, &QCheckBox::toggled, this, [this](bool on) { editor_->setShowDeviation(on); });
+    more->addWidget(deviation_);
+    more->addStretch();
+    rows->addLayout(more);
+    column->addWidget(tools_);
+    column->addStretch();
+    return whole;
+}
+
+QWidget* CagePanel::makeSteps() {
+    auto* whole = new QWidget;
+    auto* column = new QVBoxLayout(whole);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(6);
+    auto* head = line();
+    auto* member = new QPushButton("Add member");
+    member->setObjectName("addMember");
+    member->setToolTip("A tube between two places, blended into the body; with two pinned readings, between those");
+    connect(member, &QPushButton::clicked, this, &CagePanel::addMember);
+    auto* thick = new QPushButton("Thicken");
+    thick->setObjectName("addThickening");
+    thick->setToolTip("Move the surface outward in a region with a soft edge");
+    connect(thick, &QPushButton::clicked, this, &CagePanel::addThickening);
+    auto* remove = new QPushButton("Remove");
+    remove->setObjectName("removeStep");
+    connect(remove, &QPushButton::clicked, this, [this] {
+        const int r = steps_->currentRow();
+        session_.edit("Remove change of the cage", [r](Project& p) {
+            auto& all = p.variants[p.open].recipe.rebuild.steps;
+            if (r >= 0 && r < static_cast<int>(all.size())) all.erase(all.begin() + r);
+        });
+    });
+    head->addWidget(member);
+    head->addWidget(thick);
+    head->addWidget(remove);
+    head->addStretch();
+    column->addLayout(head);
+    steps_ = new QTableWidget(0, 6);
+    steps_->setObjectName("cageSteps");
+    steps_->setHorizontalHeaderLabels({"Change", "On", "From or middle, mm", "To, mm", "Radii or amount, mm", "Blend or edge, mm"});
+    steps_->verticalHeader()->hide();
+    steps_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    steps_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    steps_->horizontalHeader()->setStretchLastSection(true);
+    steps_->setFrameShape(QFrame::NoFrame);
+    connect(steps_, &QTableWidget::cellChanged, this, &CagePanel::editStep);
+    column->addWidget(steps_, 1);
+    return whole;
+}
+
+void CagePanel::setEditor(CageEditor* editor) {
+    editor_ = editor;
+    connect(editor_, &CageEditor::stateChanged, this, &CagePanel::refresh);
+    connect(editor_, &CageEditor::failed, this, &CagePanel::failed);
+    refresh();
+}
+
+void CagePanel::addMember() {
+    if (!session_.hasProject()) return;
+    const auto surface = session_.lastKnown().surface;
+    Vec3 a = Vec3::Zero(), b = Vec3::UnitX() * 30;
+    if (surface) {
+        // between the two ends of the part's longest side, to be moved by numbers
+        Box3 box;
+        for (const Vec3& p : surface->mesh.position) box.include(p);
+        int axis = 0;
+        box.size().maxCoeff(&axis);
+        a = b = box.centre();
+        a[axis] -= 0.25 * box.size()[axis];
+        b[axis] += 0.25 * box.size()[axis];
+    }
+    if (editor_ && editor_->isOn() && editor_->element() == CageEditor::Element::faces && editor_->selection().size() == 2) {
+        auto middleOf = [&](std::int32_t f) {
+            Vec3 m = Vec3::Zero();
+            for (auto v : editor_->cage().face[f]) m += 0.25 * editor_->cage().position[v];
+            return m;
+        };
+        a = middleOf(*editor_->selection().begin());
+        b = middleOf(*std::next(editor_->selection().begin()));
+    }
+    session_.edit("Add member", [&](Project& p) {
+        auto& rebuild = p.variants[p.open].recipe.rebuild;
+        CageStep s;
+        s.kind = CageStep::Kind::member;
+        s.name = "Member " + std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) { return x.kind == CageStep::Kind::member; }));
+        s.member.from = a;
+        s.member.to = b;
+        const double r = surface ? std::max(1.0, 0.5 * surface->thickness.median) : 6;
+        s.member.radiusFrom = s.member.radiusTo = s.member.blend = std::round(2 * r) / 2;
+        rebuild.steps.push_back(s);
+    });
+}
+
+void CagePanel::addThickening() {
+    if (!session_.hasProject()) return;
+    const LastKnown k = session_.lastKnown();
+    Vec3 at = k.surface ? k.surface->thickness.leastAt : Vec3(Vec3::Zero());
+    if (k.findings && !k.findings->findings.empty()) at = k.findings->findings.front().position;
+    if (editor_ && editor_->isOn() && editor_->middle()) at = *editor_->middle();
+    session_.edit("Thicken", [&](Project& p) {
+        auto& rebuild = p.variants[p.open].recipe.rebuild;
+        CageStep s;
+        s.kind = CageStep::Kind::thickening;
+        s.name = "Thicken " + std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) { return x.kind == CageStep::Kind::thickening; }));
+        s.thickening.centre = at;
+        rebuild.steps.push_back(s);
+    });
+}
+
+void CagePanel::editStep(int row, int column) {
+    if (filling_) return;
+    const auto& steps = session_.recipe().rebuild.steps;
+    if (row < 0 || row >= static_cast<int>(steps.size())) return;
+    CageStep s = steps[static_cast<std::size_t>(row)];
+    const QString text = steps_->item(row, column)->text();
+    try {
+        auto length = [&](const QString& t) { return parseQuantity(t.trimmed().toStdString(), dimension::length, "mm"); };
+        const bool member = s.kind == CageStep::Kind::member;
+        if (column == 0) s.name = text.trimmed().toStdString();
+        if (column == 1) s.on = steps_->item(row, 1)->checkState() == Qt::Checked;
+        if (column == 2 && member) s.member.from = vectorOf(text);
+        if (column == 2 && s.kind == CageStep::Kind::thickening) s.thickening.centre = vectorOf(text);
+        if (column == 3 && member) s.member.to = vectorOf(text);
+        if (column == 3 && s.kind == CageStep::Kind::thickening) s.thickening.radius = length(text);
+        if (column == 4 && member) {
+            const QStringList parts = text.split(',');
+            s.member.radiusFrom = length(parts.first());
+            s.member.radiusTo = length(parts.last());
+        }
+        if (column == 4 && s.kind == CageStep::Kind::thickening) s.thickening.amount = length(text);
+        if (column == 5 && member) s.member.blend = length(text);
+        if (column == 5 && s.kind == CageStep::Kind::thickening) s.thickening.edge = length(text);
+        session_.edit("Change of the cage", [&](Project& p) { p.variants[p.open].recipe.rebuild.steps[static_cast<std::size_t>(row)] = s; });
+    } catch (const std::exception& e) {
+        emit failed(QString::fromStdString(e.what()));
+    }
+    refresh();
+}
+
+void CagePanel::refresh() {
+    if (!session_.hasProject()) return;
+    const bool on = editor_ && editor_->isOn();
+    edit_->setChecked(on);
+    edit_->setText(on ? "Leave editing" : "Edit cage");
+    edit_->setEnabled(on || (!session_.isBusy() && session_.project().surface(session_.recipe())));
+    tools_->setEnabled(on);
+    state_->setText(editor_ ? editor_->state() : "");
+    if (editor_) element_->setCurrentIndex(static_cast<int>(editor_->element()));
+    symmetric_->setVisible(!session_.project().part.symmetry.empty());
+    if (frame_->count() != 2 + static_cast<int>(session_.project().part.interfaces.size())) {
+        frame_->clear();
+        frame_->addItem("global axes");
+        frame_->addItem("axes of the selection");
+        for (const Interface& i : session_.project().part.interfaces)
+            frame_->addItem("axes of " + QString::fromStdString(i.name), QString::fromStdString(i.name));
+    }
+    filling_ = true;
+    const auto& steps = session_.recipe().rebuild.steps;
+    steps_->setRowCount(static_cast<int>(steps.size()));
+    for (std::size_t r = 0; r < steps.size(); ++r) {
+        const CageStep& s = steps[r];
+        QStringList texts{QString::fromStdString(s.name), "", "", "", "", ""};
+        if (s.kind == CageStep::Kind::member) {
+            texts[2] = vectorText(s.member.from);
+            texts[3] = vectorText(s.member.to);
+            texts[4] = plain(s.member.radiusFrom) + ", " + plain(s.member.radiusTo);
+            texts[5] = plain(s.member.blend);
+        } else if (s.kind == CageStep::Kind::thickening) {
+            texts[2] = vectorText(s.thickening.centre);
+            texts[3] = plain(s.thickening.radius) + " radius";
+            texts[3].remove(" radius");
+            texts[4] = plain(s.thickening.amount);
+            texts[5] = plain(s.thickening.edge);
+        } else if (s.cage) {
+            texts[2] = QString("%1 faces").arg(s.cage->face.size());
+        }
+        for (int c = 0; c < 6; ++c) {
+            auto* item = new QTableWidgetItem(texts[c]);
+            const bool fixed = c == 1 || (s.kind == CageStep::Kind::byHand && c > 1);
+            if (fixed) item->setFlags(item->flags() & ~Qt::ItemIsEditable);
+            if (c == 1) {
+                item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
+                item->setCheckState(s.on ? Qt::Checked : Qt::Unchecked);
+            }
+            steps_->setItem(static_cast<int>(r), c, item);
+        }
+    }
+    filling_ = false;
+}
+
+}  // namespace escultura::app

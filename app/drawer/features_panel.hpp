@@ -1,0 +1,42 @@
+/// @file drawer/features_panel.hpp
+/// The list of exact features: add, edit, reorder, switch off; what became of each.
+
+#pragma once
+#include <QCheckBox>
+#include <QComboBox>
+#include <QPushButton>
+#include <QTableWidget>
+
+#include "session.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+class FeaturesPanel : public QWidget {
+    Q_OBJECT
+  public:
+    explicit FeaturesPanel(Session& session, QWidget* parent = nullptr);
+    void refresh();
+    QString selected() const;
+    /// Adds a feature of a kind with usual numbers, at the middle of the part or the given place.
+    void add(solid::Feature::Kind kind, std::optional<Vec3> at = {});
+
+  signals:
+    void selectionChanged(const QString& name);
+    void failed(const QString& message);
+
+  private:
+    std::vector<solid::Feature> list() const;
+    void change(const QString& text, const std::function<void(std::vector<solid::Feature>&)>& edit);
+    void fillForm();
+    void accept();
+    void move(int by);
+
+    Session& session_;
+    QTableWidget *table_, *form_;
+    QLabel* outcome_;
+    QPushButton *up_, *down_, *remove_;
+    bool filling_ = false;
+};
+
+}  // namespace escultura::app
