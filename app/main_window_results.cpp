@@ -39,9 +39,9 @@ void MainWindow::connectResults() {
     connect(dossier_, &Dossier::tableAsked, this, [this](int which) {
         if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
         drawer_->openTable(which);
-        if ((which == 0 || which == 3) && drawer_->height() < 300)  // the form needs room
+        if ((which == 0 && drawer_->height() < 300) || which == 3)  // forms need room
             if (auto* split = qobject_cast<QSplitter*>(drawer_->parentWidget()))
-                split->setSizes({split->height() - 320, 320});
+                split->setSizes({split->height() - (which == 3 ? 250 : 320), which == 3 ? 250 : 320});
     });
     connect(&drawer_->duty(), &DutyPanel::failed, this, &MainWindow::showError);
     connect(&drawer_->duty(), &DutyPanel::loadCaseChosen, this, [this](int c) {

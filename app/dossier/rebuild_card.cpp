@@ -7,6 +7,13 @@
 
 namespace escultura::app {
 
+namespace {
+/// Two digits, also of very small numbers.
+QString brief(double v) {
+    return QString::number(v, 'g', 2);
+}
+}  // namespace
+
 using namespace project;
 using report::Show;
 
@@ -116,9 +123,9 @@ void RebuildCard::refreshBody() {
     QString text;
     if (k.cage) {
         const auto& d = k.cage->deviation;
-        auto share = [&](double v) { return num(v, 2) + " mm (" + num(100 * v / d.edge, 2) + " % of an edge)"; };
+        auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
         text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
-                        {"pieces and handles", QString("%1 and %2, surface without bores %3 and %4")
+                        {"pieces, handles", QString("%1, %2 (target %3, %4)")
                                                    .arg(k.cage->report.pieces)
                                                    .arg(k.cage->report.genus)
                                                    .arg(k.cage->targetPieces)
@@ -126,7 +133,7 @@ void RebuildCard::refreshBody() {
                         {"deviation, RMS", share(d.rms)},
                         {"largest", share(d.largest)},
                         {"from the surface back", share(d.backLargest)},
-                        {"at interfaces", num(d.zoneLargest, 2) + " mm, made exact by features"},
+                        {"at interfaces", brief(d.zoneLargest) + " mm, then exact"},
                         {"folds", k.cage->folded.empty() ? "none" : QString::number(k.cage->folded.size())}});
         if (k.cage->byHand) text += "<br/>Edited by hand.";
         for (const auto& n : k.cage->notes) text += "<br/>" + QString::fromStdString(n).toHtmlEscaped();
@@ -142,12 +149,12 @@ void RebuildCard::refreshBody() {
         for (const auto& f : b.solid.features) built += f.built, ++on;
         words = figures({{"mass", mass(b.mass)},
                          {"volume", num(b.solid.solid.volume, 6) + " mm³"},
-                         {"patches to limit surface", num(100 * std::abs(b.solid.free.volume / b.limit.volume - 1), 2) + " % of volume"},
+                         {"patches to limit surface", brief(100 * std::abs(b.solid.free.volume / b.limit.volume - 1)) + " % of volume"},
                          {"faces, handles", QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
-                         {"kinks between patches", num(b.irregularJump, 2) + "° at most, regular " + (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°"},
+                         {"kinks between patches", brief(b.irregularJump) + "° (regular " + (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
                          {"features", QString("%1 of %2 built").arg(built).arg(on)}});
         if (k.check && session_.recipe().check.rebuilt && solid && session_.project().check(session_.recipe()))
-            words += "<br/>" + figures({{"mesh of the check to solid", num(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1), 2) + " % of volume"}});
+            words += "<br/>" + figures({{"mesh of the check to solid", brief(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1)) + " % of volume"}});
         if (!solid) words += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
     } else {
         words = "Rebuild makes patches of the cage, joins them to a solid and works the features.";

@@ -37,11 +37,42 @@ Vec3 vectorOf(const QString& text) {
 }  // namespace
 
 CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(12, 8, 12, 8);
-    row->setSpacing(16);
-    row->addWidget(makeTools(), 3);
-    row->addWidget(makeSteps(), 2);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(12, 8, 12, 8);
+    column->setSpacing(6);
+    edit_ = new QPushButton("Edit cage");
+    edit_->setObjectName("editCage");
+    edit_->setCheckable(true);
+    connect(edit_, &QPushButton::clicked, this, [this](bool on) {
+        if (!editor_) return;
+        if (on)
+            editor_->start();
+        else
+            editor_->stop();
+        refresh();
+    });
+    state_ = label("", "muted");
+    state_->setObjectName("cageState");
+    state_->setWordWrap(false);
+    state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    auto* member = new QPushButton("Add member");
+    member->setObjectName("addMember");
+    member->setToolTip("A tube blended into the body; while editing with two faces selected, between those");
+    connect(member, &QPushButton::clicked, this, &CagePanel::addMember);
+    auto* thick = new QPushButton("Thicken");
+    thick->setObjectName("addThickening");
+    thick->setToolTip("Move the surface outward in a region with a soft edge; while editing, around the selection");
+    connect(thick, &QPushButton::clicked, this, &CagePanel::addThickening);
+    auto* head = line();
+    head->addWidget(edit_);
+    head->addWidget(member);
+    head->addWidget(thick);
+    head->addWidget(state_, 1);
+    column->addLayout(head);
+    pages_ = new QStackedWidget;
+    pages_->addWidget(makeSteps());
+    pages_->addWidget(makeTools());
+    column->addWidget(pages_, 1);
 }
 
 QPushButton* CagePanel::button(const QString& text, const char* name, const QString& tip, const std::function<void()>& action) {
@@ -68,24 +99,6 @@ QWidget* CagePanel::makeTools() {
     auto* column = new QVBoxLayout(whole);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
-    edit_ = new QPushButton("Edit cage");
-    edit_->setObjectName("editCage");
-    edit_->setCheckable(true);
-    connect(edit_, &QPushButton::clicked, this, [this](bool on) {
-        if (!editor_) return;
-        if (on)
-            editor_->start();
-        else
-            editor_->stop();
-        refresh();
-    });
-    state_ = label("", "muted");
-    state_->setObjectName("cageState");
-    state_->setWordWrap(false);
-    auto* head = line();
-    head->addWidget(edit_);
-    head->addWidget(state_, 1);
-    column->addLayout(head);
     tools_ = new QWidget;
     auto* rows = new QVBoxLayout(tools_);
     rows->setContentsMargins(0, 0, 0, 0);
@@ -94,6 +107,7 @@ QWidget* CagePanel::makeTools() {
     element_ = new QComboBox;
     element_->setObjectName("cageElement");
     element_->addItems({"vertices", "edges", "faces"});
+    element_->setMinimumWidth(96);
     connect(element_, &QComboBox::activated, this, [this](int i) { editor_->setElement(static_cast<CageEditor::Element>(i)); });
     far_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
     far_->setObjectName("cageFar");
@@ -122,12 +136,14 @@ QWidget* CagePanel::makeTools() {
     tool_ = new QComboBox;
     tool_->setObjectName("cageTool");
     tool_->addItems({"Move", "Turn", "Scale"});
+    tool_->setMinimumWidth(84);
     connect(tool_, &QComboBox::activated, this, [this](int i) {
         editor_->setTool(static_cast<CageEditor::Tool>(i));
         for (auto* n : number_) n->setText(i == 2 ? "1" : "0");
     });
     frame_ = new QComboBox;
     frame_->setObjectName("cageFrame");
+    frame_->setMinimumWidth(150);
     connect(frame_, &QComboBox::activated, this, [this](int i) {
         editor_->setFrame(i == 0   ? CageEditor::FrameOf::global
                           : i == 1 ? CageEditor::FrameOf::selection
@@ -137,6 +153,7 @@ QWidget* CagePanel::makeTools() {
     soft_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
     soft_->setObjectName("cageSoft");
     soft_->setFixedWidth(76);
+    soft_->setValue(0);
     soft_->setToolTip("Vertices within this radius follow, less the farther they are; 0: the selection alone");
     connect(soft_, &QuantityEdit::valueEntered, this, [this](double v) { editor_->setSoftRadius(v); });
     symmetric_ = new QCheckBox("symmetric");
@@ -220,14 +237,6 @@ QWidget* CagePanel::makeSteps() {
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(6);
     auto* head = line();
-    auto* member = new QPushButton("Add member");
-    member->setObjectName("addMember");
-    member->setToolTip("A tube between two places, blended into the body; with two pinned readings, between those");
-    connect(member, &QPushButton::clicked, this, &CagePanel::addMember);
-    auto* thick = new QPushButton("Thicken");
-    thick->setObjectName("addThickening");
-    thick->setToolTip("Move the surface outward in a region with a soft edge");
-    connect(thick, &QPushButton::clicked, this, &CagePanel::addThickening);
     auto* remove = new QPushButton("Remove");
     remove->setObjectName("removeStep");
     connect(remove, &QPushButton::clicked, this, [this] {
@@ -237,10 +246,8 @@ QWidget* CagePanel::makeSteps() {
             if (r >= 0 && r < static_cast<int>(all.size())) all.erase(all.begin() + r);
         });
     });
-    head->addWidget(member);
-    head->addWidget(thick);
+    head->addWidget(label("Members and thickened regions in the order in which they are applied; numbers may be edited.", "muted"), 1);
     head->addWidget(remove);
-    head->addStretch();
     column->addLayout(head);
     steps_ = new QTableWidget(0, 6);
     steps_->setObjectName("cageSteps");
@@ -351,6 +358,7 @@ void CagePanel::refresh() {
     edit_->setText(on ? "Leave editing" : "Edit cage");
     edit_->setEnabled(on || (!session_.isBusy() && session_.project().surface(session_.recipe())));
     tools_->setEnabled(on);
+    pages_->setCurrentIndex(on ? 1 : 0);
     state_->setText(editor_ ? editor_->state() : "");
     if (editor_) element_->setCurrentIndex(static_cast<int>(editor_->element()));
     symmetric_->setVisible(!session_.project().part.symmetry.empty());

@@ -5,6 +5,7 @@
 #include <QCheckBox>
 #include <QComboBox>
 #include <QPushButton>
+#include <QStackedWidget>
 #include <QTableWidget>
 
 #include "session.hpp"
@@ -35,6 +36,7 @@ class CagePanel : public QWidget {
     Session& session_;
     CageEditor* editor_ = nullptr;
     QPushButton* edit_;
+    QStackedWidget* pages_;  // changes as numbers, tools
     QWidget* tools_;
     QComboBox *element_, *tool_, *frame_;
     QCheckBox *symmetric_, *deviation_;

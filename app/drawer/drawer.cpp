@@ -13,6 +13,7 @@ using namespace project;
 Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_(session) {
     setObjectName("drawer");
     setDocumentMode(true);
+    setStyleSheet("QTabBar::tab { padding: 8px 9px; }");
     findings_ = table({"Id", "Class", "Peak, MPa", "Safety factor", "Load case", "x, mm", "y, mm", "z, mm",
                        "Nearest interface", "Distance, mm", "Above 80 %, mm²", "Disposition"});
     findings_->setObjectName("drawerFindings");

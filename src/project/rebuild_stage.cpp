@@ -177,7 +177,7 @@ std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Targ
         s.normal.cwiseAbs().maxCoeff(&axis);
         if (std::abs(std::abs(s.normal[axis]) - 1) > 1e-9)
             notes.push_back("A symmetry plane that is not square to an axis is left out of the cage.");
-        else if (largest > 0.05 * faceSize)
+        else if (largest > 0.1 * faceSize)
             notes.push_back("The surface is not symmetric about a plane of the part (by up to " + formatNumber(largest) +
                             " mm), so the cage is not either.");
         else

@@ -30,7 +30,7 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
     if (view.deviation && view.deviation->size() == limit.position.size()) {
         auto& legend = scene->legend;
         legend.shown = true;
-        legend.title = "deviation of the cage";
+        legend.title = "deviation";
         legend.unit = "mm";
         legend.shareOf = "area";
         legend.scale.ramp = render::Ramp::deviation;
