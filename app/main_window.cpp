@@ -367,11 +367,10 @@ void MainWindow::showScene(bool refit) {
     view_->setNotice(stale ? "◐ out of date: from an earlier recipe" : "");
     if (key == shownKey_ && !refit) return;
     shownKey_ = key;
-    view_->setScene(
-        report::makeScene(session_.project(), recipe, o,
-                          {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get(), k.cage.get(),
-                           k.rebuild.get()}),
-        refit);
+    view_->setScene(report::makeScene(session_.project(), recipe, o,
+                                      {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get(),
+                                       k.cage.get(), k.rebuild.get()}),
+                    refit);
     std::vector<View::Handle> handles;
     if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
     if (const Interface* i = session_.project().part.findInterface(o.handle))

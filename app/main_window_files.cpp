@@ -92,7 +92,9 @@ void MainWindow::exportSolidTo(const QString& path) {
         },
         [this, path, differ] {
             for (const auto& d : *differ) showError("Read back from " + path + ": " + QString::fromStdString(d));
-            session_.addLog((differ->empty() ? "Written, read back and compared: " : "Written, but different when read back: ") + path);
+            session_.addLog(
+                (differ->empty() ? "Written, read back and compared: " : "Written, but different when read back: ") +
+                path);
             emit session_.changed();
         });
 }

@@ -79,7 +79,8 @@ void MainWindow::makeMenus() {
     add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
     add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
-    add(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), needsProject([this] { exportSolid(); }), "actionWriteSolid");
+    add(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), needsProject([this] { exportSolid(); }),
+        "actionWriteSolid");
     add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
         "actionPicture");
     file->addSeparator();
@@ -112,9 +113,11 @@ void MainWindow::makeMenus() {
     auto* views = view->addMenu("Kept views");
     connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
     view->addSeparator();
-    const char* titles[] = {"Show duty",      "Show cells", "Show surface",   "Show deviation",        "Show results",
-                            "Show thickness", "Show draft", "Show overhangs", "Show field comparison", "Show original",
-                            "Show mesh",      "Show cage",  "Show cage deviation", "Show solid"};
+    const char* titles[] = {"Show duty",           "Show cells",     "Show surface",
+                            "Show deviation",      "Show results",   "Show thickness",
+                            "Show draft",          "Show overhangs", "Show field comparison",
+                            "Show original",       "Show mesh",      "Show cage",
+                            "Show cage deviation", "Show solid"};
     for (int s = 0; s < 14; ++s)
         add(
             view, titles[s], {},
@@ -136,7 +139,8 @@ void MainWindow::makeMenus() {
         "play");
     add(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), needsProject([this] { session_.run(Stage::rebuild); }),
         "actionRebuild");
-    add(part, "Quick check", QKeySequence("Ctrl+L"), needsProject([this] { session_.quickCheck(); }), "actionQuickCheck");
+    add(part, "Quick check", QKeySequence("Ctrl+L"), needsProject([this] { session_.quickCheck(); }),
+        "actionQuickCheck");
     add(part, "Edit cage", QKeySequence("Ctrl+G"), needsProject([this] {
             if (editor_->isOn()) {
                 editor_->stop();

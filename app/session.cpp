@@ -225,7 +225,8 @@ void Session::run(Stage upTo) {
 void Session::quickCheck() {
     if (!hasProject() || isBusy()) return;
     const auto checked = checked_.find(variant().id);
-    const bool recorded = checked != checked_.end() && !(checked->second == recipe()) && project_->check(checked->second);
+    const bool recorded =
+        checked != checked_.end() && !(checked->second == recipe()) && project_->check(checked->second);
     edit("Quick check", [&](project::Project& p) {
         project::Recipe now = p.variants[p.open].recipe;
         now.check.rebuilt = true;

@@ -98,14 +98,15 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     report::writeRelease(project, project.variants[0], timings, renderer, o.out, progress);
     if (!o.quiet) {
         const auto check = project.check(recipe);
-        std::printf("%s: safety factor %s (%s), mass %s kg, %zu findings\n", project.part.name.c_str(),
-                    formatNumber(check->minSafetyFactor, 3).c_str(), check->governingCase.c_str(),
-                    formatNumber((project.rebuild(recipe) ? project.rebuild(recipe)->mass : project.surface(recipe)->mass), 3)
-                        .c_str(),
-                    project.findings(recipe)->findings.size());
+        std::printf(
+            "%s: safety factor %s (%s), mass %s kg, %zu findings\n", project.part.name.c_str(),
+            formatNumber(check->minSafetyFactor, 3).c_str(), check->governingCase.c_str(),
+            formatNumber((project.rebuild(recipe) ? project.rebuild(recipe)->mass : project.surface(recipe)->mass), 3)
+                .c_str(),
+            project.findings(recipe)->findings.size());
         if (const auto b = project.rebuild(recipe))
-            std::printf("solid: %d faces, volume %s mm3 (limit surface and patches agree within %s %%), %s\n", b->solid.solid.faces,
-                        formatNumber(b->solid.solid.volume, 7).c_str(),
+            std::printf("solid: %d faces, volume %s mm3 (limit surface and patches agree within %s %%), %s\n",
+                        b->solid.solid.faces, formatNumber(b->solid.solid.volume, 7).c_str(),
                         formatNumber(100 * std::abs(b->solid.free.volume / b->limit.volume - 1), 2).c_str(),
                         b->problems.empty() ? "sound" : b->problems.front().c_str());
         const auto blockers = releaseBlockers(project, project.variants[0]);
@@ -121,16 +122,11 @@ int readStepFile(const std::string& path) {
     const solid::StepFigures s = solid::readStepFigures(path);
     using nlohmann::json;
     auto vec = [](const Vec3& v) { return json::array({v[0], v[1], v[2]}); };
-    json j = {{"part", s.partName},
-              {"solids", s.figures.solids},
-              {"faces", s.figures.faces},
-              {"volume_mm3", s.figures.volume},
-              {"area_mm2", s.figures.area},
-              {"centre_of_gravity_mm", vec(s.figures.centroid)},
-              {"valid", s.figures.valid},
-              {"closed", s.figures.closed},
-              {"face_names", s.faceNames},
-              {"cylinders", json::array()},
+    json j = {{"part", s.partName},         {"solids", s.figures.solids},
+              {"faces", s.figures.faces},   {"volume_mm3", s.figures.volume},
+              {"area_mm2", s.figures.area}, {"centre_of_gravity_mm", vec(s.figures.centroid)},
+              {"valid", s.figures.valid},   {"closed", s.figures.closed},
+              {"face_names", s.faceNames},  {"cylinders", json::array()},
               {"planes", json::array()}};
     for (const auto& c : s.cylinders)
         j["cylinders"].push_back({{"diameter_mm", 2 * c.radius}, {"point_mm", vec(c.point)}, {"axis", vec(c.axis)}});
@@ -165,8 +161,10 @@ int main(int argc, char** argv) {
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")
         ->type_name("LENGTH");
-    run->add_flag("--rebuild", o.rebuild, "Rebuild the editable solid, check it instead of the surface, and write solid.step");
-    run->add_option("--face-size", o.faceSize, "Edge length of the control cage's faces, mm or with a unit (default: by the walls)")
+    run->add_flag("--rebuild", o.rebuild,
+                  "Rebuild the editable solid, check it instead of the surface, and write solid.step");
+    run->add_option("--face-size", o.faceSize,
+                    "Edge length of the control cage's faces, mm or with a unit (default: by the walls)")
         ->type_name("LENGTH");
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");

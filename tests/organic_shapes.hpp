@@ -67,8 +67,8 @@ inline OrganicShape organicShape(unsigned seed) {
     Box3 box;
     for (const Vec3& p : joint) box.include(p);
     box = box.grown(20);
-    r.solid = std::make_shared<escultura::shape::MachinedSolid>(
-        std::make_shared<escultura::shape::FunctionBody>(value), box);
+    r.solid =
+        std::make_shared<escultura::shape::MachinedSolid>(std::make_shared<escultura::shape::FunctionBody>(value), box);
     return r;
 }
 

@@ -28,8 +28,8 @@ Cage ring(int n, double radius, double tube) {
     for (int i = 0; i < n; ++i)
         for (int k = 0; k < 4; ++k) {
             const double a = 2 * M_PI * i / n, b = M_PI / 2 * k;
-            c.position.emplace_back((radius + tube * std::cos(b)) * std::cos(a), (radius + tube * std::cos(b)) * std::sin(a),
-                                    tube * std::sin(b));
+            c.position.emplace_back((radius + tube * std::cos(b)) * std::cos(a),
+                                    (radius + tube * std::cos(b)) * std::sin(a), tube * std::sin(b));
         }
     auto id = [&](int i, int k) { return (i + n) % n * 4 + (k + 4) % 4; };
     for (int i = 0; i < n; ++i)
@@ -48,7 +48,8 @@ Wrapped wrap(std::function<double(const Vec3&)> f, const Box3& box, double faceS
     Wrapped w;
     w.solid = std::make_shared<shape::MachinedSolid>(std::make_shared<shape::FunctionBody>(f), box);
     Progress progress;
-    w.target = std::make_unique<cage::Target>(surface::extractSurface(*w.solid, spacing, false, progress), w.solid, nullptr);
+    w.target =
+        std::make_unique<cage::Target>(surface::extractSurface(*w.solid, spacing, false, progress), w.solid, nullptr);
     cage::AutomaticOptions o;
     o.faceSize = faceSize;
     o.symmetry = std::move(symmetry);
@@ -149,7 +150,8 @@ class TestCage : public QObject {
         // the top's rim is a closed uniform cubic B-spline of its four corners: a corner goes to 2/3 of its place
         const auto s = cage::limitStencils(c, {{5, 0, 0}}, false);
         const auto p = cage::asPoints(s.point * cage::asRows(c.position));
-        QVERIFY2((p[0] - Vec3(-2. / 3, -2. / 3, 1)).norm() < 1e-6, qPrintable(QString("%1 %2 %3").arg(p[0].x()).arg(p[0].y()).arg(p[0].z())));
+        QVERIFY2((p[0] - Vec3(-2. / 3, -2. / 3, 1)).norm() < 1e-6,
+                 qPrintable(QString("%1 %2 %3").arg(p[0].x()).arg(p[0].y()).arg(p[0].z())));
         const auto smooth = cage::measureLimit(cube()), sharp = cage::measureLimit(c);
         QVERIFY(sharp.volume > smooth.volume * 1.1);
         // patches follow the crease; neighbours share their borders
@@ -186,7 +188,8 @@ class TestCage : public QObject {
     }
     /// Sphere of radius 40, faces of 14 mm: RMS within 1 % and largest within 12 % of the edge, both ways.
     void sphere() {
-        auto w = wrap([](const Vec3& p) { return p.norm() - 40; }, Box3{Vec3::Constant(-45), Vec3::Constant(45)}, 14, 4);
+        auto w =
+            wrap([](const Vec3& p) { return p.norm() - 40; }, Box3{Vec3::Constant(-45), Vec3::Constant(45)}, 14, 4);
         const auto& d = w.result.deviation;
         QVERIFY(w.result.agrees);
         QCOMPARE(w.result.report.genus, 0);
@@ -243,7 +246,8 @@ class TestCage : public QObject {
                 }
             return sum / n;
         };
-        QVERIFY2(meanAt(true) < 0.85 * meanAt(false), qPrintable(QString("%1 %2, %3 faces").arg(meanAt(true)).arg(meanAt(false)).arg(c.face.size())));
+        QVERIFY2(meanAt(true) < 0.85 * meanAt(false),
+                 qPrintable(QString("%1 %2, %3 faces").arg(meanAt(true)).arg(meanAt(false)).arg(c.face.size())));
         QVERIFY(w.result.folded.empty());
     }
     void tooSmallFacesAreRefused() {
@@ -254,10 +258,12 @@ class TestCage : public QObject {
         const cage::Target target(surface::extractSurface(*solid, 4, false, progress), solid, nullptr);
         cage::WrapOptions o;
         o.faceSize = 0.2;
-        QVERIFY_EXCEPTION_THROWN(cage::wrapBody(body, solid->bounds(), target.mesh(), target.tree(), o, progress), InputError);
+        QVERIFY_EXCEPTION_THROWN(cage::wrapBody(body, solid->bounds(), target.mesh(), target.tree(), o, progress),
+                                 InputError);
         o.faceSize = 8;
         progress.cancel();
-        QVERIFY_EXCEPTION_THROWN(cage::wrapBody(body, solid->bounds(), target.mesh(), target.tree(), o, progress), Cancelled);
+        QVERIFY_EXCEPTION_THROWN(cage::wrapBody(body, solid->bounds(), target.mesh(), target.tree(), o, progress),
+                                 Cancelled);
     }
     /// Regular patches are the limit surface itself, and meet without a kink.
     void regularPatchesAreExact() {
@@ -277,7 +283,10 @@ class TestCage : public QObject {
         for (const auto& e : n.edge) {
             // along the edge from its two faces
             auto place = [&](int side, double t) {
-                return side == 0 ? std::pair(t, 0.0) : side == 1 ? std::pair(1.0, t) : side == 2 ? std::pair(1 - t, 1.0) : std::pair(0.0, 1 - t);
+                return side == 0   ? std::pair(t, 0.0)
+                       : side == 1 ? std::pair(1.0, t)
+                       : side == 2 ? std::pair(1 - t, 1.0)
+                                   : std::pair(0.0, 1 - t);
             };
             for (double t : {0.0, 0.2, 0.5, 0.77, 1.0}) {
                 const auto [u0, v0] = place(e.side[0], t);
@@ -299,8 +308,8 @@ class TestCage : public QObject {
         const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
         cage::AutomaticOptions o;
         o.faceSize = 0.65 * s.thinnest;
-        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); }, s.solid->bounds(), target,
-                                           o, progress);
+        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); },
+                                           s.solid->bounds(), target, o, progress);
         QVERIFY(a.report.closed && a.report.manifold);
         QCOMPARE(a.report.genus, target.measures().genus);
         QCOMPARE(a.report.pieces, target.measures().pieces);

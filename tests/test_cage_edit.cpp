@@ -68,20 +68,20 @@ std::int32_t vertexAt(const Cage& c, const Vec3& p) {
     return best;
 }
 
-#define SOUND(cage, wantedGenus, wantedPieces)             \
-    do {                                                   \
-        const CageReport report = inspect(cage);           \
-        QVERIFY(report.closed && report.manifold);         \
-        QCOMPARE(report.genus, wantedGenus);               \
-        QCOMPARE(report.pieces, wantedPieces);             \
+#define SOUND(cage, wantedGenus, wantedPieces)                                     \
+    do {                                                                           \
+        const CageReport report = inspect(cage);                                   \
+        QVERIFY(report.closed&& report.manifold);                                  \
+        QCOMPARE(report.genus, wantedGenus);                                       \
+        QCOMPARE(report.pieces, wantedPieces);                                     \
         QCOMPARE(report.valences[0] + report.valences[1] + report.valences[2], 0); \
     } while (false)
 
-#define REFUSED(cage, call)                                \
-    do {                                                   \
-        const Cage before = cage;                          \
-        QVERIFY_EXCEPTION_THROWN(call, InputError);        \
-        QVERIFY(cage == before);                           \
+#define REFUSED(cage, call)                         \
+    do {                                            \
+        const Cage before = cage;                   \
+        QVERIFY_EXCEPTION_THROWN(call, InputError); \
+        QVERIFY(cage == before);                    \
     } while (false)
 
 }  // namespace
@@ -123,8 +123,10 @@ class TestCageEdit : public QObject {
         QVERIFY(std::abs(w[beside] - 0.648) < 1e-12);
         // turning and scaling about a place
         const Vec3 about(20, 20, 40);
-        transform(soft, softWeights(soft, verticesOfFaces(soft, {faceAt(soft, {15, 15, 40})}), 0),
-                  Eigen::Translation3d(about) * Eigen::AngleAxisd(M_PI / 2, Vec3::UnitZ()) * Eigen::Translation3d(-about), {});
+        transform(
+            soft, softWeights(soft, verticesOfFaces(soft, {faceAt(soft, {15, 15, 40})}), 0),
+            Eigen::Translation3d(about) * Eigen::AngleAxisd(M_PI / 2, Vec3::UnitZ()) * Eigen::Translation3d(-about),
+            {});
         QVERIFY((soft.position[beside] - Vec3(20, 10, 40)).norm() < 1e-9);
     }
     void movingKeepsSymmetry() {
@@ -140,7 +142,8 @@ class TestCageEdit : public QObject {
     }
     void snappingMeetsTheTarget() {
         auto ball = std::make_shared<shape::MachinedSolid>(
-            std::make_shared<shape::FunctionBody>([](const Vec3& p) { return p.norm() - 30; }), Box3{Vec3::Constant(-35), Vec3::Constant(35)});
+            std::make_shared<shape::FunctionBody>([](const Vec3& p) { return p.norm() - 30; }),
+            Box3{Vec3::Constant(-35), Vec3::Constant(35)});
         Progress progress;
         const Target target(surface::extractSurface(*ball, 3, false, progress), ball, nullptr);
         Cage c = box(4, Vec3(-20, -20, -20));
@@ -148,7 +151,8 @@ class TestCageEdit : public QObject {
         for (std::size_t v = 0; v < c.position.size(); ++v) all.push_back(static_cast<std::int32_t>(v));
         snapTo(c, all, target);
         const LimitMesh limit(c, 1);
-        for (const Vec3& p : limit.at(c.position).position) QVERIFY2(std::abs(p.norm() - 30) < 0.3, qPrintable(QString::number(p.norm())));
+        for (const Vec3& p : limit.at(c.position).position)
+            QVERIFY2(std::abs(p.norm() - 30) < 0.3, qPrintable(QString::number(p.norm())));
     }
     void relaxingEvensOut() {
         Cage c = box(4);
@@ -196,7 +200,8 @@ class TestCageEdit : public QObject {
         QVERIFY(flawsOf(two).empty());
         // refused: rims that differ, patches that touch
         Cage other = box(4);
-        REFUSED(other, bridge(other, {faceAt(other, {5, 5, 40})}, {faceAt(other, {25, 25, 40}), faceAt(other, {35, 25, 40})}, 2));
+        REFUSED(other, bridge(other, {faceAt(other, {5, 5, 40})},
+                              {faceAt(other, {25, 25, 40}), faceAt(other, {35, 25, 40})}, 2));
         REFUSED(other, bridge(other, {faceAt(other, {5, 5, 40})}, {faceAt(other, {15, 5, 40})}, 2));
         REFUSED(other, bridge(other, {faceAt(other, {5, 5, 40})}, {faceAt(other, {35, 35, 40})}, 0));
     }
@@ -221,7 +226,8 @@ class TestCageEdit : public QObject {
         std::int32_t cut = -1;
         for (auto x : m.edgesOfVertex[first]) {
             const Vec3 d = c.position[m.edge[x].a] - c.position[m.edge[x].b];
-            if (std::abs(d.x()) > 1 && std::max(c.position[m.edge[x].a].x(), c.position[m.edge[x].b].x()) > 10.1) cut = x;
+            if (std::abs(d.x()) > 1 && std::max(c.position[m.edge[x].a].x(), c.position[m.edge[x].b].x()) > 10.1)
+                cut = x;
         }
         QVERIFY(cut >= 0);
         dissolveRing(c, cut);

@@ -61,8 +61,8 @@ CageStep member(const Vec3& from, const Vec3& to, double radius) {
 class TestRebuild : public QObject {
     Q_OBJECT
   private slots:
-    /// Rocker plate and mast foot: within 1 % and 12 % of an edge both ways, handles right, solid sound, bores and faces
-    /// exact, volume of STEP, solid, limit surface and surface in agreement.
+    /// Rocker plate and mast foot: within 1 % and 12 % of an edge both ways, handles right, solid sound, bores and
+    /// faces exact, volume of STEP, solid, limit surface and surface in agreement.
     void demos_data() {
         QTest::addColumn<QString>("name");
         QTest::newRow("rocker plate") << "rocker-plate";
@@ -79,7 +79,8 @@ class TestRebuild : public QObject {
         const auto surface = p.surface(recipe);
         const auto& d = cage->deviation;
         QVERIFY(cage->agrees && cage->folded.empty());
-        QVERIFY2(std::max(d.rms, d.backRms) <= 0.01 * d.edge, qPrintable(QString("%1 %2").arg(d.rms / d.edge).arg(d.backRms / d.edge)));
+        QVERIFY2(std::max(d.rms, d.backRms) <= 0.01 * d.edge,
+                 qPrintable(QString("%1 %2").arg(d.rms / d.edge).arg(d.backRms / d.edge)));
         QVERIFY(std::max(d.largest, d.backLargest) <= 0.12 * d.edge);
         QVERIFY2(b->problems.empty(), b->problems.empty() ? "" : b->problems.front().c_str());
         QCOMPARE(b->genus, surface->measures.genus);
@@ -111,7 +112,8 @@ class TestRebuild : public QObject {
                              std::abs(std::abs(vec(c["axis"]).dot(i.axis)) - 1) < 1e-9 &&
                              (off - off.dot(i.axis) * i.axis).norm() < 1e-6;
                 }
-                QVERIFY2(found == 1 || found == 2, qPrintable(QString::fromStdString(i.name) + QString(" %1").arg(found)));
+                QVERIFY2(found == 1 || found == 2,
+                         qPrintable(QString::fromStdString(i.name) + QString(" %1").arg(found)));
             }
             for (const auto& [end, at] : {std::pair{&i.start, 0.0}, std::pair{&i.end, i.length}}) {
                 if (end->kind != EndKind::flat) continue;
@@ -209,14 +211,17 @@ class TestRebuild : public QObject {
         c.face.pop_back();
         recipe.rebuild.steps = {byHandStep(c)};
         const std::string message = messageOf([&] { built(recipe); });
-        QVERIFY2(message.find("does not close") != std::string::npos && message.find("mm") != std::string::npos, message.c_str());
+        QVERIFY2(message.find("does not close") != std::string::npos && message.find("mm") != std::string::npos,
+                 message.c_str());
     }
     void featuresFollowTheInterfaces() {
         Project p = lever();
         const auto field = p.field(p.variants[0].recipe);
         Rebuild r;
         auto list = effectiveFeatures(p.part, field->regions, r);
-        QCOMPARE(std::count_if(list.begin(), list.end(), [](const auto& f) { return f.kind == solid::Feature::Kind::bore; }), 2);
+        QCOMPARE(
+            std::count_if(list.begin(), list.end(), [](const auto& f) { return f.kind == solid::Feature::Kind::bore; }),
+            2);
         // switched off, with a head, and one of our own: kept when the interface changes
         r.ownFeatures = true;
         r.features = list;
@@ -286,7 +291,8 @@ class TestRebuild : public QObject {
         t.thickening.low = Vec3(1, 1, 1);
         t.thickening.high = Vec3(2, 3, 4);
         r.steps.push_back(t);
-        cage::Cage c = lever().cage(lever().variants[0].recipe) ? lever().cage(lever().variants[0].recipe)->cage : cage::Cage{};
+        cage::Cage c =
+            lever().cage(lever().variants[0].recipe) ? lever().cage(lever().variants[0].recipe)->cage : cage::Cage{};
         c.crease = {{0, 1, 2.5}};
         r.steps.push_back(byHandStep(c));
         r.ownFeatures = true;
@@ -326,7 +332,9 @@ class TestRebuild : public QObject {
         const auto back = surface::measure(surface::weld(exchange::readStep(step)));
         QVERIFY(back.watertight);
         QVERIFY(near(back.volume, b.solid.solid.volume, 1e-2));
-        QVERIFY(messageOf([&] { writeCheckedStep("/no/such/folder/x.step", lever().part, b); }).find("cannot be written") != std::string::npos);
+        QVERIFY(messageOf([&] {
+                    writeCheckedStep("/no/such/folder/x.step", lever().part, b);
+                }).find("cannot be written") != std::string::npos);
     }
     void cancelled() {
         Recipe recipe = lever().variants[0].recipe;

@@ -54,7 +54,8 @@ class TestRebuildWindow : public QObject, public WindowDriver {
             const auto& q = c.face[f];
             Vec3 m = Vec3::Zero();
             for (auto v : q) m += 0.25 * c.position[v];
-            const Vec3 n = (c.position[q[2]] - c.position[q[0]]).cross(c.position[q[3]] - c.position[q[1]]).normalized();
+            const Vec3 n =
+                (c.position[q[2]] - c.position[q[0]]).cross(c.position[q[3]] - c.position[q[1]]).normalized();
             if (n.dot(w_->view().camera().direction) > -0.7) continue;
             if (m.dot(towards) > most) most = m.dot(towards), best = static_cast<std::int32_t>(f);
         }
@@ -163,7 +164,8 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         click("cageNone");
         choose("cageElement", 1);
         const auto f = faceInSight(Vec3::UnitX());
-        clickPlace(0.5 * (editor().cage().position[editor().cage().face[f][0]] + editor().cage().position[editor().cage().face[f][1]]));
+        clickPlace(0.5 * (editor().cage().position[editor().cage().face[f][0]] +
+                          editor().cage().position[editor().cage().face[f][1]]));
         QCOMPARE(editor().selection().size(), std::size_t(1));
         const auto one = editor().selection();
         click("cageRing");
@@ -238,7 +240,8 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         // refusals say why and change nothing
         editor().selectNone();
         const auto before = rebuild();
-        for (const char* button : {"cageBridge", "cageInsertLoop", "cageCollapse", "cageDissolve", "cageFill", "cageLoop"}) {
+        for (const char* button :
+             {"cageBridge", "cageInsertLoop", "cageCollapse", "cageDissolve", "cageFill", "cageLoop"}) {
             click(button);
             QVERIFY2(find<QLabel>("error")->isVisible(), button);
             QVERIFY2(rebuild() == before, button);
@@ -297,8 +300,8 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         QVERIFY(settle());
         QVERIFY(w_->session().project().rebuild(w_->session().recipe())->problems.empty());
     }
-    /// A bore gets a countersink, a hole is added, reordered, switched off; then the check runs on the solid with one key
-    /// and the shelf keeps the variant before.
+    /// A bore gets a countersink, a hole is added, reordered, switched off; then the check runs on the solid with one
+    /// key and the shelf keeps the variant before.
     void featuresAndQuickCheck() {
         buildSurface();
         click("openFeatures");
@@ -336,7 +339,8 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         const auto solid = w_->session().project().rebuild(w_->session().recipe());
         QCOMPARE(solid->genus, 3);
         bool cone = false;
-        for (const auto& s : solid->solid.surfaces) cone = cone || (s.feature == "eye bore" && s.kind == solid::SolidSurface::Kind::cone);
+        for (const auto& s : solid->solid.surfaces)
+            cone = cone || (s.feature == "eye bore" && s.kind == solid::SolidSurface::Kind::cone);
         QVERIFY(cone);
         QVERIFY(features->item(features->currentRow(), 4)->text().contains("built"));
         const auto variants = w_->session().project().variants.size();
@@ -347,14 +351,15 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         QVERIFY(w_->session().recipe().check.rebuilt);
         QCOMPARE(w_->session().project().variants.size(), variants);
         const double before = check->minSafetyFactor;
-        // the hole made wider: one key, a new variant with another safety factor, the old one kept
-        enter("diameter", "6");
+        // the hole made narrower: one key, a new variant with another safety factor, the old one kept
+        enter("diameter", "3");
         key(Qt::Key_L, Qt::ControlModifier);
         QVERIFY(settle());
         QCOMPARE(w_->session().project().variants.size(), variants + 1);
         check = w_->session().project().check(w_->session().recipe());
         QVERIFY2(check, qPrintable(find<QLabel>("error")->text()));
-        QVERIFY2(check->minSafetyFactor != before, qPrintable(QString("%1 %2").arg(check->minSafetyFactor, 0, 'g', 15).arg(before, 0, 'g', 15)));
+        QVERIFY2(check->minSafetyFactor != before,
+                 qPrintable(QString("%1 %2").arg(check->minSafetyFactor, 0, 'g', 15).arg(before, 0, 'g', 15)));
         QVERIFY(w_->session().project().check(w_->session().project().variants[0].recipe));
         features->item(features->currentRow(), 0)->setCheckState(Qt::Unchecked);
         QVERIFY(!w_->session().project().rebuild(w_->session().recipe()));

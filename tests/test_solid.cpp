@@ -227,7 +227,8 @@ class TestSolid : public QObject {
         const auto p = build({pin});
         QVERIFY(p.features[0].built && p.features[0].volume < 0);
         bool side = false;
-        for (const auto& s : p.surfaces) side = side || (s.face == "side" && !s.hollow && std::abs(s.radius - 8) < 1e-12);
+        for (const auto& s : p.surfaces)
+            side = side || (s.face == "side" && !s.hollow && std::abs(s.radius - 8) < 1e-12);
         QVERIFY(side);
     }
     void filletsAndChamfers() {
@@ -316,14 +317,16 @@ class TestSolid : public QObject {
         QVERIFY(text.contains("AUTOMOTIVE_DESIGN"));
         QVERIFY(text.contains("SI_UNIT(.MILLI.,.METRE.)"));
         QVERIFY(text.contains("COLOUR_RGB"));
-        QVERIFY_EXCEPTION_THROWN(solid::writeStep(folder.filePath("no/such/folder.step").toStdString(), r, {"x", ""}), InputError);
+        QVERIFY_EXCEPTION_THROWN(solid::writeStep(folder.filePath("no/such/folder.step").toStdString(), r, {"x", ""}),
+                                 InputError);
         QFile broken(folder.filePath("broken.step"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
         broken.write(text.left(text.size() / 2));
         broken.close();
         QVERIFY_EXCEPTION_THROWN(solid::readStepFigures(broken.fileName().toStdString()), InputError);
     }
-    /// A ball of half the size, written as STEP, is added beside and cut from the large one: V(A+B) + V(A and B) = V(A) + V(B).
+    /// A ball of half the size, written as STEP, is added beside and cut from the large one: V(A+B) + V(A and B) = V(A)
+    /// + V(B).
     void importedBody() {
         QTemporaryDir folder;
         cage::Cage small = ball().cage;
@@ -345,7 +348,8 @@ class TestSolid : public QObject {
         QVERIFY(near(added.solid.volume + removed(cut), cut.free.volume + body.solid.volume, 1e-5));
         // two balls' common lens: pi (R + r - d)^2 (d^2 + 2 d (r + R) - 3 (r - R)^2) / (12 d)
         const double d = Vec3(36, 3, 2).norm(), r = R / 2;
-        const double lens = M_PI * std::pow(R + r - d, 2) * (d * d + 2 * d * (r + R) - 3 * (r - R) * (r - R)) / (12 * d);
+        const double lens =
+            M_PI * std::pow(R + r - d, 2) * (d * d + 2 * d * (r + R) - 3 * (r - R) * (r - R)) / (12 * d);
         QVERIFY(near(removed(cut), lens, 2e-2));
     }
     void openCageIsRefused() {
@@ -377,8 +381,8 @@ class TestSolid : public QObject {
         const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
         cage::AutomaticOptions o;
         o.faceSize = 0.65 * s.thinnest;
-        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); }, s.solid->bounds(), target,
-                                           o, progress);
+        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); },
+                                           s.solid->bounds(), target, o, progress);
         Feature f;
         f.name = "bore";
         f.diameter = 6;

@@ -122,11 +122,12 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
         connect(e, &QuantityEdit::errorChanged, this, [this](const QString& t) { showError(error_, t); });
     connect(level_, &QComboBox::activated, this,
             [this](int i) { edit("Level of the check", [i](CheckChoice& c) { c.level = static_cast<Level>(i); }); });
-    connect(checked_, &QComboBox::activated, this,
-            [this](int i) { edit("Checked body", [i](CheckChoice& c) {
-                c.original = i == 1;
-                c.rebuilt = i == 2;
-            }); });
+    connect(checked_, &QComboBox::activated, this, [this](int i) {
+        edit("Checked body", [i](CheckChoice& c) {
+            c.original = i == 1;
+            c.rebuilt = i == 2;
+        });
+    });
     connect(through_, &QComboBox::activated, this, [this](int i) {
         const int n = through_->itemData(i).toInt();
         edit("Elements through members", [n](CheckChoice& c) { c.elementsThrough = n; });

@@ -45,7 +45,8 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     step_->setObjectName("writeStep");
     quick_ = new QPushButton("Quick check");
     quick_->setObjectName("quickCheck");
-    quick_->setToolTip("Rebuild the solid and check it at level look (Ctrl+L). The shelf keeps what was checked before");
+    quick_->setToolTip(
+        "Rebuild the solid and check it at level look (Ctrl+L). The shelf keeps what was checked before");
     body()->addWidget(heading("Control cage"));
     body()->addWidget(field("Face size", size_));
     body()->addWidget(field("Face count", count_));
@@ -63,7 +64,8 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     auto change = [this](const QString& text, const std::function<void(Rebuild&)>& how) {
         session_.edit(text, [&](Project& p) { how(p.variants[p.open].recipe.rebuild); });
     };
-    connect(size_, &QuantityEdit::valueEntered, this, [change](double v) { change("Face size", [v](Rebuild& r) { r.faceSize = v; }); });
+    connect(size_, &QuantityEdit::valueEntered, this,
+            [change](double v) { change("Face size", [v](Rebuild& r) { r.faceSize = v; }); });
     connect(count_, &QuantityEdit::valueEntered, this, [change](double v) {
         change("Face count", [v](Rebuild& r) {
             r.faceCount = static_cast<int>(std::lround(v));
@@ -72,7 +74,8 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     });
     for (auto* e : {size_, count_})
         connect(e, &QuantityEdit::errorChanged, this, [this](const QString& text) { showError(error_, text); });
-    connect(adapt_, &QCheckBox::clicked, this, [change](bool on) { change("Smaller faces", [on](Rebuild& r) { r.adapt = on; }); });
+    connect(adapt_, &QCheckBox::clicked, this,
+            [change](bool on) { change("Smaller faces", [on](Rebuild& r) { r.adapt = on; }); });
     connect(fit_, &QPushButton::clicked, this, [this] {
         auto copy = std::make_shared<Project>(session_.project());
         session_.work(
@@ -126,10 +129,10 @@ void RebuildCard::refreshBody() {
         auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
         text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
                         {"pieces, handles", QString("%1, %2 (target %3, %4)")
-                                                   .arg(k.cage->report.pieces)
-                                                   .arg(k.cage->report.genus)
-                                                   .arg(k.cage->targetPieces)
-                                                   .arg(k.cage->targetGenus)},
+                                                .arg(k.cage->report.pieces)
+                                                .arg(k.cage->report.genus)
+                                                .arg(k.cage->targetPieces)
+                                                .arg(k.cage->targetGenus)},
                         {"deviation, RMS", share(d.rms)},
                         {"largest", share(d.largest)},
                         {"from the surface back", share(d.backLargest)},
@@ -139,7 +142,8 @@ void RebuildCard::refreshBody() {
         for (const auto& n : k.cage->notes) text += "<br/>" + QString::fromStdString(n).toHtmlEscaped();
         if (!cage) text += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
     } else {
-        text = surface ? "Fit the cage: it wraps the surface in quads that drive a smooth body." : "Build the surface first.";
+        text = surface ? "Fit the cage: it wraps the surface in quads that drive a smooth body."
+                       : "Build the surface first.";
     }
     cage_->setText(text);
     QString words;
@@ -147,14 +151,21 @@ void RebuildCard::refreshBody() {
         const auto& b = *k.rebuild;
         int built = 0, on = 0;
         for (const auto& f : b.solid.features) built += f.built, ++on;
-        words = figures({{"mass", mass(b.mass)},
-                         {"volume", num(b.solid.solid.volume, 6) + " mm³"},
-                         {"patches to limit surface", brief(100 * std::abs(b.solid.free.volume / b.limit.volume - 1)) + " % of volume"},
-                         {"faces, handles", QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
-                         {"kinks between patches", brief(b.irregularJump) + "° (regular " + (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
-                         {"features", QString("%1 of %2 built").arg(built).arg(on)}});
+        words =
+            figures({{"mass", mass(b.mass)},
+                     {"volume", num(b.solid.solid.volume, 6) + " mm³"},
+                     {"patches to limit surface",
+                      brief(100 * std::abs(b.solid.free.volume / b.limit.volume - 1)) + " % of volume"},
+                     {"faces, handles",
+                      QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
+                     {"kinks between patches", brief(b.irregularJump) + "° (regular " +
+                                                   (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
+                     {"features", QString("%1 of %2 built").arg(built).arg(on)}});
         if (k.check && session_.recipe().check.rebuilt && solid && session_.project().check(session_.recipe()))
-            words += "<br/>" + figures({{"mesh of the check to solid", brief(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1)) + " % of volume"}});
+            words +=
+                "<br/>" +
+                figures({{"mesh of the check to solid",
+                          brief(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1)) + " % of volume"}});
         if (!solid) words += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
     } else {
         words = "Rebuild makes patches of the cage, joins them to a solid and works the features.";
@@ -163,7 +174,9 @@ void RebuildCard::refreshBody() {
     QString problems;
     if (solid)
         for (const auto& p : solid->problems) problems += "<li>" + QString::fromStdString(p).toHtmlEscaped() + "</li>";
-    problems_->setText(problems.isEmpty() ? "" : theme::coloured("To repair before release:", theme::clay) + "<ul style='margin-left:-24px'>" + problems + "</ul>");
+    problems_->setText(problems.isEmpty() ? ""
+                                          : theme::coloured("To repair before release:", theme::clay) +
+                                                "<ul style='margin-left:-24px'>" + problems + "</ul>");
     problems_->setVisible(!problems.isEmpty());
 }
 

@@ -75,7 +75,8 @@ CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     column->addWidget(pages_, 1);
 }
 
-QPushButton* CagePanel::button(const QString& text, const char* name, const QString& tip, const std::function<void()>& action) {
+QPushButton* CagePanel::button(const QString& text, const char* name, const QString& tip,
+                               const std::function<void()>& action) {
     auto* b = new QPushButton(text);
     b->setObjectName(name);
     b->setToolTip(tip);
@@ -108,7 +109,8 @@ QWidget* CagePanel::makeTools() {
     element_->setObjectName("cageElement");
     element_->addItems({"vertices", "edges", "faces"});
     element_->setMinimumWidth(96);
-    connect(element_, &QComboBox::activated, this, [this](int i) { editor_->setElement(static_cast<CageEditor::Element>(i)); });
+    connect(element_, &QComboBox::activated, this,
+            [this](int i) { editor_->setElement(static_cast<CageEditor::Element>(i)); });
     far_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
     far_->setObjectName("cageFar");
     far_->setValue(0.5);
@@ -116,9 +118,12 @@ QWidget* CagePanel::makeTools() {
     auto* select = line();
     select->addWidget(label("Select", "muted"));
     select->addWidget(element_);
-    select->addWidget(button("Loop", "cageLoop", "The edges that run on from the selected ones", [this] { editor_->selectLoop(); }));
-    select->addWidget(button("Ring", "cageRing", "The edges across faces from the selected ones", [this] { editor_->selectRing(); }));
-    select->addWidget(button("Grow", "cageGrow", "The selection and its neighbours", [this] { editor_->growSelection(); }));
+    select->addWidget(
+        button("Loop", "cageLoop", "The edges that run on from the selected ones", [this] { editor_->selectLoop(); }));
+    select->addWidget(
+        button("Ring", "cageRing", "The edges across faces from the selected ones", [this] { editor_->selectRing(); }));
+    select->addWidget(
+        button("Grow", "cageGrow", "The selection and its neighbours", [this] { editor_->growSelection(); }));
     select->addWidget(button("None", "cageNone", "Select nothing", [this] { editor_->selectNone(); }));
     select->addWidget(button("Finding", "cageFinding", "Vertices around the worst hotspot", [this] {
         const auto f = session_.lastKnown().findings;
@@ -128,7 +133,8 @@ QWidget* CagePanel::makeTools() {
         }
         editor_->selectNear(f->findings.front().position, 2.5 * cage::meanEdge(editor_->cage()));
     }));
-    select->addWidget(button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface", [this] { editor_->selectDeviating(far_->value()); }));
+    select->addWidget(button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface",
+                             [this] { editor_->selectDeviating(far_->value()); }));
     select->addWidget(far_);
     select->addStretch();
     rows->addLayout(select);
@@ -203,23 +209,30 @@ QWidget* CagePanel::makeTools() {
     sharpness_->setValue(2);
     sharpness_->setFixedWidth(46);
     auto* change = line();
-    change->addWidget(button("Extrude", "cageExtrude", "Move the faces outward and close their sides", [this] { editor_->extrude(amount_->value()); }));
+    change->addWidget(button("Extrude", "cageExtrude", "Move the faces outward and close their sides",
+                             [this] { editor_->extrude(amount_->value()); }));
     change->addWidget(amount_);
-    change->addWidget(button("Bridge", "cageBridge", "Join two patches of faces by a tube with this many rows", [this] { editor_->bridge(static_cast<int>(std::lround(segments_->value()))); }));
+    change->addWidget(button("Bridge", "cageBridge", "Join two patches of faces by a tube with this many rows",
+                             [this] { editor_->bridge(static_cast<int>(std::lround(segments_->value()))); }));
     change->addWidget(segments_);
-    change->addWidget(button("Crease", "cageCrease", "Sharpness of the edges: 0 smooth, 10 an edge of the body", [this] { editor_->crease(sharpness_->value()); }));
+    change->addWidget(button("Crease", "cageCrease", "Sharpness of the edges: 0 smooth, 10 an edge of the body",
+                             [this] { editor_->crease(sharpness_->value()); }));
     change->addWidget(sharpness_);
     change->addStretch();
     rows->addLayout(change);
     auto* more = line();
-    more->addWidget(button("Insert loop", "cageInsertLoop", "Cut the ring of faces across the selected edge", [this] { editor_->insertLoop(); }));
+    more->addWidget(button("Insert loop", "cageInsertLoop", "Cut the ring of faces across the selected edge",
+                           [this] { editor_->insertLoop(); }));
     more->addWidget(button("Split", "cageSplit", "Faces three by three", [this] { editor_->split(); }));
     more->addWidget(button("Collapse", "cageCollapse", "Close the selected face", [this] { editor_->collapse(); }));
-    more->addWidget(button("Dissolve ring", "cageDissolve", "Take the ring of faces across the edge out", [this] { editor_->dissolve(); }));
-    more->addWidget(button("Delete", "cageDelete", "Remove the faces; the cage is open until it is filled", [this] { editor_->removeSelected(); }));
+    more->addWidget(button("Dissolve ring", "cageDissolve", "Take the ring of faces across the edge out",
+                           [this] { editor_->dissolve(); }));
+    more->addWidget(button("Delete", "cageDelete", "Remove the faces; the cage is open until it is filled",
+                           [this] { editor_->removeSelected(); }));
     more->addWidget(button("Fill holes", "cageFill", "Close every hole with quads", [this] { editor_->fillHoles(); }));
     more->addWidget(button("Relax", "cageRelax", "Even the selected vertices out", [this] { editor_->relax(); }));
-    more->addWidget(button("Snap", "cageSnap", "Bring the selection back to the smooth surface", [this] { editor_->snap(); }));
+    more->addWidget(
+        button("Snap", "cageSnap", "Bring the selection back to the smooth surface", [this] { editor_->snap(); }));
     deviation_ = new QCheckBox("deviation");
     deviation_->setObjectName("cageShowDeviation");
     connect(deviation_, &QCheckBox::toggled, this, [this](bool on) { editor_->setShowDeviation(on); });
@@ -246,12 +259,15 @@ QWidget* CagePanel::makeSteps() {
             if (r >= 0 && r < static_cast<int>(all.size())) all.erase(all.begin() + r);
         });
     });
-    head->addWidget(label("Members and thickened regions in the order in which they are applied; numbers may be edited.", "muted"), 1);
+    head->addWidget(
+        label("Members and thickened regions in the order in which they are applied; numbers may be edited.", "muted"),
+        1);
     head->addWidget(remove);
     column->addLayout(head);
     steps_ = new QTableWidget(0, 6);
     steps_->setObjectName("cageSteps");
-    steps_->setHorizontalHeaderLabels({"Change", "On", "From or middle, mm", "To, mm", "Radii or amount, mm", "Blend or edge, mm"});
+    steps_->setHorizontalHeaderLabels(
+        {"Change", "On", "From or middle, mm", "To, mm", "Radii or amount, mm", "Blend or edge, mm"});
     steps_->verticalHeader()->hide();
     steps_->setSelectionBehavior(QAbstractItemView::SelectRows);
     steps_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
@@ -283,7 +299,8 @@ void CagePanel::addMember() {
         a[axis] -= 0.25 * box.size()[axis];
         b[axis] += 0.25 * box.size()[axis];
     }
-    if (editor_ && editor_->isOn() && editor_->element() == CageEditor::Element::faces && editor_->selection().size() == 2) {
+    if (editor_ && editor_->isOn() && editor_->element() == CageEditor::Element::faces &&
+        editor_->selection().size() == 2) {
         auto middleOf = [&](std::int32_t f) {
             Vec3 m = Vec3::Zero();
             for (auto v : editor_->cage().face[f]) m += 0.25 * editor_->cage().position[v];
@@ -296,7 +313,9 @@ void CagePanel::addMember() {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
         CageStep s;
         s.kind = CageStep::Kind::member;
-        s.name = "Member " + std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) { return x.kind == CageStep::Kind::member; }));
+        s.name = "Member " +
+                 std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(),
+                                                  [](const CageStep& x) { return x.kind == CageStep::Kind::member; }));
         s.member.from = a;
         s.member.to = b;
         const double r = surface ? std::max(1.0, 0.5 * surface->thickness.median) : 6;
@@ -315,7 +334,10 @@ void CagePanel::addThickening() {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
         CageStep s;
         s.kind = CageStep::Kind::thickening;
-        s.name = "Thicken " + std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) { return x.kind == CageStep::Kind::thickening; }));
+        s.name = "Thicken " +
+                 std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) {
+                                    return x.kind == CageStep::Kind::thickening;
+                                }));
         s.thickening.centre = at;
         rebuild.steps.push_back(s);
     });
@@ -328,7 +350,9 @@ void CagePanel::editStep(int row, int column) {
     CageStep s = steps[static_cast<std::size_t>(row)];
     const QString text = steps_->item(row, column)->text();
     try {
-        auto length = [&](const QString& t) { return parseQuantity(t.trimmed().toStdString(), dimension::length, "mm"); };
+        auto length = [&](const QString& t) {
+            return parseQuantity(t.trimmed().toStdString(), dimension::length, "mm");
+        };
         const bool member = s.kind == CageStep::Kind::member;
         if (column == 0) s.name = text.trimmed().toStdString();
         if (column == 1) s.on = steps_->item(row, 1)->checkState() == Qt::Checked;
@@ -344,7 +368,8 @@ void CagePanel::editStep(int row, int column) {
         if (column == 4 && s.kind == CageStep::Kind::thickening) s.thickening.amount = length(text);
         if (column == 5 && member) s.member.blend = length(text);
         if (column == 5 && s.kind == CageStep::Kind::thickening) s.thickening.edge = length(text);
-        session_.edit("Change of the cage", [&](Project& p) { p.variants[p.open].recipe.rebuild.steps[static_cast<std::size_t>(row)] = s; });
+        session_.edit("Change of the cage",
+                      [&](Project& p) { p.variants[p.open].recipe.rebuild.steps[static_cast<std::size_t>(row)] = s; });
     } catch (const std::exception& e) {
         emit failed(QString::fromStdString(e.what()));
     }

@@ -18,7 +18,8 @@ using solid::Feature;
 namespace {
 
 using K = Feature::Kind;
-constexpr K kinds[] = {K::bore, K::boss, K::pad, K::flat, K::slot, K::pocket, K::rib, K::body, K::keepOut, K::fillet, K::chamfer};
+constexpr K kinds[] = {K::bore, K::boss, K::pad,     K::flat,   K::slot,   K::pocket,
+                       K::rib,  K::body, K::keepOut, K::fillet, K::chamfer};
 
 /// A number of a feature in the form: its name, unit, and where it is kept.
 struct Entry {
@@ -34,11 +35,14 @@ double lengthOf(const QString& t) {
 
 Vec3 vectorOf(const QString& text, bool unit) {
     const QStringList parts = text.split(text.contains(';') ? ';' : ',', Qt::SkipEmptyParts);
-    if (parts.size() != 3) throw InputError(ErrorDetail{"Three numbers are needed.", {}, {}, "x, y, z", text.toStdString()});
+    if (parts.size() != 3)
+        throw InputError(ErrorDetail{"Three numbers are needed.", {}, {}, "x, y, z", text.toStdString()});
     Vec3 v;
-    for (int a = 0; a < 3; ++a) v[a] = unit ? parseQuantity(parts[a].trimmed().toStdString(), dimension::none, "") : lengthOf(parts[a]);
+    for (int a = 0; a < 3; ++a)
+        v[a] = unit ? parseQuantity(parts[a].trimmed().toStdString(), dimension::none, "") : lengthOf(parts[a]);
     if (unit) {
-        if (v.norm() < 1e-9) throw InputError(ErrorDetail{"A direction needs a length.", {}, {}, "such as 0, 0, 1", text.toStdString()});
+        if (v.norm() < 1e-9)
+            throw InputError(ErrorDetail{"A direction needs a length.", {}, {}, "such as 0, 0, 1", text.toStdString()});
         v.normalize();
     }
     return v;
@@ -56,14 +60,18 @@ Entry number(const QString& title, double Feature::*member, bool ofInterface = f
 
 Entry angle(const QString& title, double Feature::*member, bool ofInterface = false) {
     return {title, [member](const Feature& f) { return plain(f.*member); },
-            [member](Feature& f, const QString& t) { f.*member = parseQuantity(t.trimmed().toStdString(), dimension::none, ""); }, ofInterface};
+            [member](Feature& f, const QString& t) {
+                f.*member = parseQuantity(t.trimmed().toStdString(), dimension::none, "");
+            },
+            ofInterface};
 }
 
 Entry yesNo(const QString& title, bool Feature::*member) {
     return {title, [member](const Feature& f) { return QString(f.*member ? "yes" : "no"); },
             [member](Feature& f, const QString& t) {
                 const QString s = t.trimmed().toLower();
-                if (s != "yes" && s != "no") throw InputError(ErrorDetail{"Say yes or no.", {}, {}, "yes or no", t.toStdString()});
+                if (s != "yes" && s != "no")
+                    throw InputError(ErrorDetail{"Say yes or no.", {}, {}, "yes or no", t.toStdString()});
                 f.*member = s == "yes";
             }};
 }
@@ -86,16 +94,20 @@ std::vector<Entry> entriesOf(const Feature& f) {
         e.push_back(yesNo("adds material", &Feature::adds));
         return e;
     }
-    e.push_back({"start, mm", [](const Feature& x) { return text(x.origin); }, [](Feature& x, const QString& t) { x.origin = vectorOf(t, false); }});
-    e.push_back({"axis", [](const Feature& x) { return text(x.axis); }, [](Feature& x, const QString& t) {
+    e.push_back({"start, mm", [](const Feature& x) { return text(x.origin); },
+                 [](Feature& x, const QString& t) { x.origin = vectorOf(t, false); }});
+    e.push_back({"axis", [](const Feature& x) { return text(x.axis); },
+                 [](Feature& x, const QString& t) {
                      x.axis = vectorOf(t, true);
                      // the long side stays at right angles
                      Vec3 a = x.along - x.along.dot(x.axis) * x.axis;
                      x.along = a.norm() > 1e-6 ? Vec3(a.normalized()) : perpendicular(x.axis)[0];
                  }});
-    const bool sides = f.kind == K::pad || f.kind == K::slot || f.kind == K::pocket || f.kind == K::rib || (f.kind == K::keepOut && !f.round);
+    const bool sides = f.kind == K::pad || f.kind == K::slot || f.kind == K::pocket || f.kind == K::rib ||
+                       (f.kind == K::keepOut && !f.round);
     if (sides) {
-        e.push_back({"long side along", [](const Feature& x) { return text(x.along); }, [](Feature& x, const QString& t) { x.along = vectorOf(t, true); }});
+        e.push_back({"long side along", [](const Feature& x) { return text(x.along); },
+                     [](Feature& x, const QString& t) { x.along = vectorOf(t, true); }});
         e.push_back(number(f.kind == K::rib ? "length, mm" : "long side, mm", &Feature::longSide));
         e.push_back(number(f.kind == K::rib ? "thickness, mm" : "short side, mm", &Feature::shortSide));
     } else {
@@ -118,7 +130,8 @@ std::vector<Entry> entriesOf(const Feature& f) {
                                  x.head = h;
                                  return;
                              }
-                         throw InputError(ErrorDetail{"This head is not known.", {}, {}, "none, counterbore or countersink", t.toStdString()});
+                         throw InputError(ErrorDetail{
+                             "This head is not known.", {}, {}, "none, counterbore or countersink", t.toStdString()});
                      },
                      true});
         if (f.head != Feature::Head::none) e.push_back(number("head diameter, mm", &Feature::headDiameter, true));
@@ -236,12 +249,14 @@ void FeaturesPanel::add(K kind, std::optional<Vec3> at) {
     Feature f;
     f.kind = kind;
     const bool adds = solid::addsMaterial(f);
-    f.origin = at.value_or(Vec3(box.centre().x(), box.centre().y(), adds || kind == K::flat ? box.high.z() - 2 : box.high.z() + 1));
+    f.origin = at.value_or(
+        Vec3(box.centre().x(), box.centre().y(), adds || kind == K::flat ? box.high.z() - 2 : box.high.z() + 1));
     f.axis = adds || kind == K::flat || kind == K::keepOut ? Vec3(Vec3::UnitZ()) : Vec3(-Vec3::UnitZ());
     f.along = Vec3::UnitX();
     f.through = kind == K::bore || kind == K::slot;
     const auto all = list();
-    if ((kind == K::fillet || kind == K::chamfer) && !all.empty()) f.on1 = selected().isEmpty() ? all.front().name : selected().toStdString();
+    if ((kind == K::fillet || kind == K::chamfer) && !all.empty())
+        f.on1 = selected().isEmpty() ? all.front().name : selected().toStdString();
     for (int n = 1;; ++n) {
         f.name = std::string(solid::name(kind)) + " " + std::to_string(n);
         if (std::none_of(all.begin(), all.end(), [&](const Feature& g) { return g.name == f.name; })) break;
@@ -253,7 +268,8 @@ void FeaturesPanel::add(K kind, std::optional<Vec3> at) {
 void FeaturesPanel::move(int by) {
     const int r = table_->currentRow();
     if (r < 0 || r + by < 0 || r + by >= table_->rowCount()) return;
-    change("Reorder features", [&](auto& all) { std::swap(all[static_cast<std::size_t>(r)], all[static_cast<std::size_t>(r + by)]); });
+    change("Reorder features",
+           [&](auto& all) { std::swap(all[static_cast<std::size_t>(r)], all[static_cast<std::size_t>(r + by)]); });
     table_->setCurrentCell(r + by, 1);
 }
 
@@ -277,7 +293,9 @@ void FeaturesPanel::fillForm() {
             form_->setItem(static_cast<int>(i), 1, value);
         }
         const auto built = session_.lastKnown().rebuild;
-        QString words = f.interface.empty() ? "" : "Its place and size belong to '" + QString::fromStdString(f.interface) + "': change them under Interfaces.";
+        QString words = f.interface.empty() ? ""
+                                            : "Its place and size belong to '" + QString::fromStdString(f.interface) +
+                                                  "': change them under Interfaces.";
         if (built)
             for (const auto& o : built->solid.features)
                 if (o.name == f.name && !o.problem.empty()) words = QString::fromStdString(o.problem);
@@ -320,8 +338,10 @@ void FeaturesPanel::refresh() {
         QString state = !f.on ? "off" : "not built yet";
         if (fresh && f.on)
             for (const auto& o : fresh->solid.features)
-                if (o.name == f.name) state = !o.built ? "✕ failed" : o.problem.empty() ? "✓ built" : "◐ built, see below";
-        const QStringList texts{"", QString::fromStdString(f.name), solid::name(f.kind), QString::fromStdString(solid::describe(f)), state};
+                if (o.name == f.name)
+                    state = !o.built ? "✕ failed" : o.problem.empty() ? "✓ built" : "◐ built, see below";
+        const QStringList texts{"", QString::fromStdString(f.name), solid::name(f.kind),
+                                QString::fromStdString(solid::describe(f)), state};
         for (int c = 0; c < 5; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);

@@ -19,7 +19,8 @@ QString words(const char* one, const char* many, std::size_t n) {
 }
 }  // namespace
 
-CageEditor::CageEditor(Session& session, View& view, QObject* parent) : QObject(parent), session_(session), view_(view) {}
+CageEditor::CageEditor(Session& session, View& view, QObject* parent)
+    : QObject(parent), session_(session), view_(view) {}
 
 void CageEditor::start() {
     if (on_ || session_.isBusy() || !session_.hasProject()) return;
@@ -182,7 +183,9 @@ void CageEditor::setElement(Element element) {
     const auto v = vertices();
     element_ = element;
     selected_.clear();
-    const auto kept = element == Element::vertices ? v : element == Element::edges ? cage::edgesWithin(cage_, v) : cage::facesWithin(cage_, v);
+    const auto kept = element == Element::vertices ? v
+                      : element == Element::edges  ? cage::edgesWithin(cage_, v)
+                                                   : cage::facesWithin(cage_, v);
     select({kept.begin(), kept.end()});
 }
 
@@ -218,7 +221,9 @@ void CageEditor::select(std::set<std::int32_t> elements) {
 
 void CageEditor::growSelection() {
     const auto v = cage::grown(cage_, vertices());
-    const auto kept = element_ == Element::vertices ? v : element_ == Element::edges ? cage::edgesWithin(cage_, v) : cage::facesWithin(cage_, v);
+    const auto kept = element_ == Element::vertices ? v
+                      : element_ == Element::edges  ? cage::edgesWithin(cage_, v)
+                                                    : cage::facesWithin(cage_, v);
     select({kept.begin(), kept.end()});
 }
 
@@ -274,7 +279,9 @@ void CageEditor::clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
     if (!on_) return;
     std::int32_t found = -1;
     const auto hit = view_.hitAt(at);
-    const std::int32_t face = hit && hit->triangle < static_cast<std::int32_t>(limit_->faceOf().size()) ? limit_->faceOf()[hit->triangle] : -1;
+    const std::int32_t face = hit && hit->triangle < static_cast<std::int32_t>(limit_->faceOf().size())
+                                  ? limit_->faceOf()[hit->triangle]
+                                  : -1;
     auto toSegment = [&](const QPointF& a, const QPointF& b) {
         const QPointF d = b - a;
         const double l = QPointF::dotProduct(d, d);
@@ -298,7 +305,8 @@ void CageEditor::clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
         const cage::Connectivity c(cage_);
         double best = 1e9;
         for (auto e : c.edgeOfFace[face]) {
-            const double d = toSegment(view_.placeOf(cage_.position[c.edge[e].a]), view_.placeOf(cage_.position[c.edge[e].b]));
+            const double d =
+                toSegment(view_.placeOf(cage_.position[c.edge[e].a]), view_.placeOf(cage_.position[c.edge[e].b]));
             if (d < best) best = d, found = e;
         }
     }
@@ -312,9 +320,12 @@ void CageEditor::regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modi
     if (!on_) return;
     std::set<std::int32_t> inside;
     for (std::size_t v = 0; v < cage_.position.size(); ++v)
-        if (region.containsPoint(view_.placeOf(cage_.position[v]), Qt::OddEvenFill)) inside.insert(static_cast<std::int32_t>(v));
+        if (region.containsPoint(view_.placeOf(cage_.position[v]), Qt::OddEvenFill))
+            inside.insert(static_cast<std::int32_t>(v));
     const cage::Indices list(inside.begin(), inside.end());
-    const auto kept = element_ == Element::vertices ? list : element_ == Element::edges ? cage::edgesWithin(cage_, list) : cage::facesWithin(cage_, list);
+    const auto kept = element_ == Element::vertices ? list
+                      : element_ == Element::edges  ? cage::edgesWithin(cage_, list)
+                                                    : cage::facesWithin(cage_, list);
     std::set<std::int32_t> next(kept.begin(), kept.end());
     if (modifiers & Qt::ShiftModifier) next.insert(selected_.begin(), selected_.end());
     select(std::move(next));
@@ -362,7 +373,8 @@ void CageEditor::handleMoved(int id, const Vec3& place, bool done) {
             text = "Turn cage";
         } else {
             Vec3 factor = Vec3::Ones();
-            const double f = std::max(0.05, 1 + (id == 10 ? moved.dot(view_.camera().screenUp()) : moved.dot(a.col(id - 11))) / arm);
+            const double f =
+                std::max(0.05, 1 + (id == 10 ? moved.dot(view_.camera().screenUp()) : moved.dot(a.col(id - 11))) / arm);
             if (id == 10)
                 factor.setConstant(f);
             else
@@ -410,7 +422,8 @@ void CageEditor::scaleBy(const Vec3& factors) {
     const auto at = middle();
     if (!at) return applyTransform("Scale cage", Eigen::Affine3d::Identity());
     const Mat3 a = axes();
-    applyTransform("Scale cage", Eigen::Translation3d(*at) * Eigen::Affine3d(Mat3(a * factors.asDiagonal() * a.transpose())) *
+    applyTransform("Scale cage", Eigen::Translation3d(*at) *
+                                     Eigen::Affine3d(Mat3(a * factors.asDiagonal() * a.transpose())) *
                                      Eigen::Translation3d(-*at));
 }
 
@@ -436,7 +449,8 @@ void CageEditor::bridge(int segments) {
         patches.push_back(patch);
     }
     if (patches.size() != 2) {
-        emit failed(QString("A bridge joins two patches of faces; %1 selected.").arg(words("patch is", "patches are", patches.size())));
+        emit failed(QString("A bridge joins two patches of faces; %1 selected.")
+                        .arg(words("patch is", "patches are", patches.size())));
         return;
     }
     attempt("Bridge faces", [&](cage::Cage& x) { cage::bridge(x, patches[0], patches[1], segments); });
@@ -466,7 +480,8 @@ void CageEditor::collapse() {
     }
     // along the shorter diagonal
     const auto& q = cage_.face[list.front()];
-    const bool first = (cage_.position[q[0]] - cage_.position[q[2]]).norm() <= (cage_.position[q[1]] - cage_.position[q[3]]).norm();
+    const bool first =
+        (cage_.position[q[0]] - cage_.position[q[2]]).norm() <= (cage_.position[q[1]] - cage_.position[q[3]]).norm();
     attempt("Collapse face", [&](cage::Cage& c) { cage::collapse(c, list.front(), first ? 0 : 1); });
     selectNone();
 }
@@ -509,9 +524,11 @@ QString CageEditor::state() const {
     const char* many[] = {"vertices", "edges", "faces"};
     const int e = static_cast<int>(element_);
     s += selected_.empty() ? " · nothing selected" : " · " + words(one[e], many[e], selected_.size()) + " selected";
-    if (const auto at = middle()) s += QString(" around (%1, %2, %3) mm").arg(num((*at)[0]), num((*at)[1]), num((*at)[2]));
+    if (const auto at = middle())
+        s += QString(" around (%1, %2, %3) mm").arg(num((*at)[0]), num((*at)[1]), num((*at)[2]));
     if (!flaws_.empty())
-        s += QString(" · %1 to repair: %2").arg(words("place", "places", flaws_.size()), QString::fromStdString(flaws_.front().text));
+        s += QString(" · %1 to repair: %2")
+                 .arg(words("place", "places", flaws_.size()), QString::fromStdString(flaws_.front().text));
     return s;
 }
 

@@ -1,6 +1,6 @@
 /// @file view/cage_editor.hpp
-/// Changing the control cage by hand in the view: selecting, pulling handles, operations. Each change is one step of the
-/// history; the limit surface follows while the mouse moves.
+/// Changing the control cage by hand in the view: selecting, pulling handles, operations. Each change is one step of
+/// the history; the limit surface follows while the mouse moves.
 
 #pragma once
 #include <QObject>

@@ -98,7 +98,7 @@ class View : public QWidget {
     int draggedHandle_ = -1;
     bool picking_ = false, editing_ = false;
     std::vector<Dot> dots_;
-    QPolygonF region_;      // being drawn
+    QPolygonF region_;  // being drawn
     bool lasso_ = false;
     int legendHandle_ = 0;  // 1 low, 2 high
     double handleValue_ = 0;

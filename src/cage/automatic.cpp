@@ -48,9 +48,12 @@ void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOption
 
 double badness(const AutomaticCage& a, const Target& target) {
     const CageDeviation& d = a.deviation;
-    const double rms = std::max(d.rms, d.backRms) / (0.01 * d.edge), largest = std::max(d.largest, d.backLargest) / (0.12 * d.edge);
-    return 1e4 * (std::abs(a.report.genus - target.measures().genus) + 10 * std::abs(a.report.pieces - target.measures().pieces)) +
-           (a.report.closed && a.report.manifold ? 0 : 1e6) + 100.0 * static_cast<double>(a.folded.size()) + std::max(rms, largest);
+    const double rms = std::max(d.rms, d.backRms) / (0.01 * d.edge),
+                 largest = std::max(d.largest, d.backLargest) / (0.12 * d.edge);
+    return 1e4 * (std::abs(a.report.genus - target.measures().genus) +
+                  10 * std::abs(a.report.pieces - target.measures().pieces)) +
+           (a.report.closed && a.report.manifold ? 0 : 1e6) + 100.0 * static_cast<double>(a.folded.size()) +
+           std::max(rms, largest);
 }
 
 }  // namespace

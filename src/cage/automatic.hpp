@@ -8,10 +8,10 @@
 namespace escultura::cage {
 
 struct AutomaticOptions {
-    double faceSize = 0;  ///< wanted edge length of a face, mm; 0: from faceCount
-    int faceCount = 800;  ///< wanted count, met within about a third; used when faceSize is 0
-    bool adapt = true;    ///< splits faces where members are thin or curved
-    double tolerance = 0.08;  ///< faces that deviate by more are split, mean edges
+    double faceSize = 0;                        ///< wanted edge length of a face, mm; 0: from faceCount
+    int faceCount = 800;                        ///< wanted count, met within about a third; used when faceSize is 0
+    bool adapt = true;                          ///< splits faces where members are thin or curved
+    double tolerance = 0.08;                    ///< faces that deviate by more are split, mean edges
     std::vector<std::array<Vec3, 2>> symmetry;  ///< planes (point, unit normal)
 };
 

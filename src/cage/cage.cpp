@@ -84,7 +84,8 @@ CageReport inspect(const Cage& cage) {
     };
     for (const auto& e : c.edge)
         if (e.faces >= 2) parent[root(e.face[0])] = root(e.face[1]);
-    for (std::size_t f = 0; f < cage.face.size(); ++f) r.pieces += root(static_cast<std::int32_t>(f)) == static_cast<std::int32_t>(f);
+    for (std::size_t f = 0; f < cage.face.size(); ++f)
+        r.pieces += root(static_cast<std::int32_t>(f)) == static_cast<std::int32_t>(f);
     int used = 0;
     for (std::size_t v = 0; v < cage.position.size(); ++v) {
         const auto& faces = c.facesOfVertex[v];
@@ -133,10 +134,12 @@ std::vector<std::int32_t> mirrorVertices(const Cage& cage, const std::array<Vec3
     // cells of a grid that is a little wider than the tolerance
     const double cell = std::max(4 * tolerance, 1e-9);
     auto cellOf = [&](const Vec3& p) {
-        return std::array<std::int64_t, 3>{std::llround(p.x() / cell), std::llround(p.y() / cell), std::llround(p.z() / cell)};
+        return std::array<std::int64_t, 3>{std::llround(p.x() / cell), std::llround(p.y() / cell),
+                                           std::llround(p.z() / cell)};
     };
     std::map<std::array<std::int64_t, 3>, std::vector<std::int32_t>> at;
-    for (std::size_t v = 0; v < cage.position.size(); ++v) at[cellOf(cage.position[v])].push_back(static_cast<std::int32_t>(v));
+    for (std::size_t v = 0; v < cage.position.size(); ++v)
+        at[cellOf(cage.position[v])].push_back(static_cast<std::int32_t>(v));
     std::vector<std::int32_t> mirror(cage.position.size(), -1);
     for (std::size_t v = 0; v < cage.position.size(); ++v) {
         const Vec3& p = cage.position[v];

@@ -34,16 +34,16 @@ struct Cage {
 class Connectivity {
   public:
     struct Edge {
-        std::int32_t a = 0, b = 0;                  ///< vertices, a < b
-        std::array<std::int32_t, 2> face{-1, -1};   ///< the first two faces; -1 at a border
-        std::array<std::int8_t, 2> side{-1, -1};    ///< side of the face: from corner `side` to the next
-        int faces = 0;                              ///< more than two: not manifold
-        bool opposed = true;                        ///< its two faces run along it in opposite directions
+        std::int32_t a = 0, b = 0;                 ///< vertices, a < b
+        std::array<std::int32_t, 2> face{-1, -1};  ///< the first two faces; -1 at a border
+        std::array<std::int8_t, 2> side{-1, -1};   ///< side of the face: from corner `side` to the next
+        int faces = 0;                             ///< more than two: not manifold
+        bool opposed = true;                       ///< its two faces run along it in opposite directions
     };
     explicit Connectivity(const Cage& cage);
 
     std::vector<Edge> edge;
-    std::vector<std::array<std::int32_t, 4>> edgeOfFace;    ///< side k: from corner k to corner k+1
+    std::vector<std::array<std::int32_t, 4>> edgeOfFace;  ///< side k: from corner k to corner k+1
     std::vector<std::vector<std::int32_t>> facesOfVertex;
     std::vector<std::vector<std::int32_t>> edgesOfVertex;
     /// Edge between two vertices; -1: none.
@@ -65,8 +65,8 @@ struct CageProblem {
 struct CageReport {
     bool closed = false, manifold = false;
     int pieces = 0;
-    int genus = 0;  ///< handles, summed over the pieces; counts for closed cages only
-    int euler = 0;  ///< vertices - edges + faces
+    int genus = 0;                  ///< handles, summed over the pieces; counts for closed cages only
+    int euler = 0;                  ///< vertices - edges + faces
     std::array<int, 8> valences{};  ///< vertices with 0, 1, ... 6 and more than 6 edges
     std::vector<CageProblem> problems;
 };

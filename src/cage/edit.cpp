@@ -18,7 +18,8 @@ std::string placeText(const Vec3& p) {
     return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
 }
 
-[[noreturn]] void refuse(const std::string& problem, const std::string& place, const std::string& expected, const std::string& found) {
+[[noreturn]] void refuse(const std::string& problem, const std::string& place, const std::string& expected,
+                         const std::string& found) {
     throw InputError(ErrorDetail{problem, {}, place, expected, found});
 }
 
@@ -41,7 +42,8 @@ Indices rimOf(const Cage& cage, const Connectivity& c, const Indices& faces) {
             const auto other = c.across(c.edgeOfFace[f][k], f);
             if (other >= 0 && in.contains(other)) continue;
             if (!next.try_emplace(cage.face[f][k], cage.face[f][(k + 1) % 4]).second)
-                refuse("The faces do not make one patch.", placeText(cage.position[cage.face[f][k]]), "a patch with one rim", "faces that touch in a vertex");
+                refuse("The faces do not make one patch.", placeText(cage.position[cage.face[f][k]]),
+                       "a patch with one rim", "faces that touch in a vertex");
         }
     if (next.empty()) refuse("The faces have no rim.", {}, "a patch with one rim", "a closed body");
     Indices rim{next.begin()->first};
@@ -50,7 +52,8 @@ Indices rimOf(const Cage& cage, const Connectivity& c, const Indices& faces) {
         if (rim.size() > next.size()) break;
     }
     if (rim.size() != next.size())
-        refuse("The faces do not make one patch.", placeText(cage.position[rim.front()]), "a patch with one rim", "several rims");
+        refuse("The faces do not make one patch.", placeText(cage.position[rim.front()]), "a patch with one rim",
+               "several rims");
     return rim;
 }
 
@@ -67,7 +70,8 @@ void takeOut(Cage& cage, const std::set<std::int32_t>& faces) {
 void accept(Cage& cage, Cage changed, const std::string& what) {
     const CageReport r = inspect(changed);
     if (!r.manifold)
-        refuse(what + " would tear the cage.", placeText(r.problems.front().at), "edges with one or two faces", r.problems.front().text);
+        refuse(what + " would tear the cage.", placeText(r.problems.front().at), "edges with one or two faces",
+               r.problems.front().text);
     cage = std::move(changed);
 }
 
@@ -244,7 +248,8 @@ void snapTo(Cage& cage, const Indices& vertices, const Target& target) {
     // a few steps: each moves the vertex by what its limit point lacks
     for (int pass = 0; pass < 8; ++pass) {
         const auto at = asPoints(s.point * asRows(cage.position));
-        for (std::size_t i = 0; i < vertices.size(); ++i) cage.position[vertices[i]] += target.nearest(at[i]).point - at[i];
+        for (std::size_t i = 0; i < vertices.size(); ++i)
+            cage.position[vertices[i]] += target.nearest(at[i]).point - at[i];
     }
 }
 
@@ -274,7 +279,9 @@ void extrude(Cage& cage, const Indices& faces, double distance) {
     const std::set<std::int32_t> in(faces.begin(), faces.end());
     Vec3 normal = Vec3::Zero();
     for (auto f : in) normal += normalOf(cage, f);
-    if (normal.norm() < 1e-9) refuse("The faces have no common direction.", placeText(middleOf(cage, faces.front())), "faces that look one way", "faces all around");
+    if (normal.norm() < 1e-9)
+        refuse("The faces have no common direction.", placeText(middleOf(cage, faces.front())),
+               "faces that look one way", "faces all around");
     normal.normalize();
     std::map<std::int32_t, std::int32_t> copy;
     auto copyOf = [&](std::int32_t v) {
@@ -305,7 +312,9 @@ void bridge(Cage& cage, const Indices& first, const Indices& second, int segment
         refuse("The two rims do not fit together.", placeText(cage.position[a.front()]), "as many edges at both",
                std::to_string(a.size()) + " and " + std::to_string(b.size()));
     for (auto v : a)
-        if (std::count(b.begin(), b.end(), v)) refuse("The two patches touch.", placeText(cage.position[v]), "faces apart from each other", "a vertex in common");
+        if (std::count(b.begin(), b.end(), v))
+            refuse("The two patches touch.", placeText(cage.position[v]), "faces apart from each other",
+                   "a vertex in common");
     std::reverse(b.begin(), b.end());  // seen along the tube, both run the same way
     const int n = static_cast<int>(a.size());
     int turn = 0;
@@ -330,7 +339,8 @@ void bridge(Cage& cage, const Indices& first, const Indices& second, int segment
         for (int i = 0; i < n; ++i) {
             const Vec3 &p = cage.position[row.front()[i]], &q = cage.position[row.back()[i]];
             const double reach = 0.75 * (q - p).norm();
-            const double h1 = 2 * t * t * t - 3 * t * t + 1, h2 = t * t * t - 2 * t * t + t, h3 = -2 * t * t * t + 3 * t * t, h4 = t * t * t - t * t;
+            const double h1 = 2 * t * t * t - 3 * t * t + 1, h2 = t * t * t - 2 * t * t + t,
+                         h3 = -2 * t * t * t + 3 * t * t, h4 = t * t * t - t * t;
             row[s].push_back(static_cast<std::int32_t>(out.position.size()));
             out.position.push_back(h1 * p + h2 * reach * out1 + h3 * q - h4 * reach * out2);
         }
@@ -353,7 +363,8 @@ Indices insertLoop(Cage& cage, std::int32_t edge, double share) {
     std::set<std::int32_t> once;
     for (const auto& [f, side] : faces)
         if (!once.insert(f).second)
-            refuse("The loop crosses itself.", placeText(middleOf(cage, f)), "a ring that passes each face once", "a face passed twice");
+            refuse("The loop crosses itself.", placeText(middleOf(cage, f)), "a ring that passes each face once",
+                   "a face passed twice");
     Cage out = cage;
     std::map<std::int32_t, std::int32_t> middle;
     // the start of each crossed edge is on the same side all along the ring
@@ -384,7 +395,8 @@ Indices insertLoop(Cage& cage, std::int32_t edge, double share) {
             out.crease.push_back({x.b, cut->second, x.sharpness});
         }
     }
-    std::sort(out.crease.begin(), out.crease.end(), [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    std::sort(out.crease.begin(), out.crease.end(),
+              [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
     accept(cage, std::move(out), "The loop");
     const Connectivity now(cage);
     Indices loop;
@@ -421,7 +433,8 @@ void collapse(Cage& cage, std::int32_t face, int corner) {
     const Connectivity c(out);
     for (std::size_t v = 0; v < out.position.size(); ++v)
         if (c.edgesOfVertex[v].size() < 3 && c.facesOfVertex[v].size() == c.edgesOfVertex[v].size())
-            refuse("Collapsing would leave a vertex with two edges.", placeText(out.position[v]), "three edges or more at the other corners", "two");
+            refuse("Collapsing would leave a vertex with two edges.", placeText(out.position[v]),
+                   "three edges or more at the other corners", "two");
     accept(cage, std::move(out), "Collapsing");
 }
 
@@ -432,7 +445,9 @@ void dissolveRing(Cage& cage, std::int32_t edge) {
     // every crossed edge shrinks to its middle
     std::vector<std::int32_t> parent(cage.position.size());
     for (std::size_t v = 0; v < parent.size(); ++v) parent[v] = static_cast<std::int32_t>(v);
-    std::function<std::int32_t(std::int32_t)> root = [&](std::int32_t v) { return parent[v] == v ? v : parent[v] = root(parent[v]); };
+    std::function<std::int32_t(std::int32_t)> root = [&](std::int32_t v) {
+        return parent[v] == v ? v : parent[v] = root(parent[v]);
+    };
     std::set<std::int32_t> gone;
     for (const auto& [f, side] : faces) {
         gone.insert(f);
@@ -461,7 +476,8 @@ void dissolveRing(Cage& cage, std::int32_t edge) {
     const Connectivity left(out);
     for (std::size_t v = 0; v < out.position.size(); ++v)
         if (left.edgesOfVertex[v].size() < 3 && left.facesOfVertex[v].size() == left.edgesOfVertex[v].size())
-            refuse("Dissolving would leave a vertex with two edges.", placeText(out.position[v]), "three edges or more at the ring's ends", "two");
+            refuse("Dissolving would leave a vertex with two edges.", placeText(out.position[v]),
+                   "three edges or more at the ring's ends", "two");
     accept(cage, std::move(out), "Dissolving the ring");
 }
 
@@ -496,11 +512,15 @@ int fillHoles(Cage& cage) {
         Indices rim{next.begin()->first};
         while (next.at(rim.back()) != rim.front()) {
             rim.push_back(next.at(rim.back()));
-            if (rim.size() > next.size()) refuse("A hole's rim crosses itself.", placeText(cage.position[rim.front()]), "a simple loop", "a crossing");
+            if (rim.size() > next.size())
+                refuse("A hole's rim crosses itself.", placeText(cage.position[rim.front()]), "a simple loop",
+                       "a crossing");
         }
         for (auto v : rim) next.erase(v);
         const auto n = rim.size();
-        if (n % 2 != 0) refuse("A hole with an odd count of edges cannot be filled with quads.", placeText(cage.position[rim.front()]), "an even count", std::to_string(n));
+        if (n % 2 != 0)
+            refuse("A hole with an odd count of edges cannot be filled with quads.",
+                   placeText(cage.position[rim.front()]), "an even count", std::to_string(n));
         ++holes;
         if (n == 4) {
             out.face.push_back({rim[0], rim[1], rim[2], rim[3]});
@@ -527,7 +547,8 @@ std::vector<CageProblem> flawsOf(const Cage& cage) {
     const surface::TriMesh mesh = limit.at(cage.position);
     for (const auto& pair : surface::selfIntersections(mesh, 50)) {
         const Triangle& t = mesh.triangle[pair[0]];
-        flaws.push_back({"The limit surface passes through itself.", (mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]]) / 3});
+        flaws.push_back({"The limit surface passes through itself.",
+                         (mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]]) / 3});
     }
     return flaws;
 }

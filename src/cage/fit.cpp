@@ -10,8 +10,12 @@ namespace escultura::cage {
 
 Target::Target(surface::TriMesh mesh, std::shared_ptr<const shape::Shape> shape,
                std::function<bool(const Vec3&)> leftOut)
-    : mesh_(std::move(mesh)), tree_(mesh_), shape_(std::move(shape)), leftOut_(std::move(leftOut)),
-      normal_(surface::vertexNormals(mesh_)), measures_(surface::measure(mesh_)) {}
+    : mesh_(std::move(mesh)),
+      tree_(mesh_),
+      shape_(std::move(shape)),
+      leftOut_(std::move(leftOut)),
+      normal_(surface::vertexNormals(mesh_)),
+      measures_(surface::measure(mesh_)) {}
 
 Target::Point Target::nearest(const Vec3& p, bool exact) const {
     const auto near = tree_.closest(p);
@@ -255,7 +259,8 @@ CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions,
         const Triangle& k = r.surface.triangle[t];
         const double a = (r.surface.position[k[1]] - r.surface.position[k[0]])
                              .cross(r.surface.position[k[2]] - r.surface.position[k[0]])
-                             .norm() / 6;
+                             .norm() /
+                         6;
         for (auto v : k) {
             const double d = r.atVertex[v];
             if (left[v]) {

@@ -42,12 +42,12 @@ class Target {
 
 struct FitOptions {
     int iterations = 10;
-    double fairness = 0.1;      ///< weight of the bi-Laplacian of the cage at the first iteration
-    double lastFairness = 1e-3; ///< and at the last; falls by a constant factor
-    double tangential = 0.02;   ///< weight of the distance along the surface
-    double pull = 0.1;          ///< places of the target farther than this from the limit surface pull it, mean edges
+    double fairness = 0.1;       ///< weight of the bi-Laplacian of the cage at the first iteration
+    double lastFairness = 1e-3;  ///< and at the last; falls by a constant factor
+    double tangential = 0.02;    ///< weight of the distance along the surface
+    double pull = 0.1;           ///< places of the target farther than this from the limit surface pull it, mean edges
     std::vector<std::array<Vec3, 2>> symmetry;  ///< planes (point, unit normal): mirrored vertices stay so
-    std::vector<char> held;     ///< [vertices] non-zero: does not move; may be empty
+    std::vector<char> held;                     ///< [vertices] non-zero: does not move; may be empty
 };
 
 /// Moves the cage's vertices so that its limit surface meets the target: Gauss-Newton on point-to-plane distances with
@@ -61,16 +61,16 @@ std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>
 
 /// Distances between limit surface and target, both ways. Positive: the limit surface lies outside the target. mm
 struct CageDeviation {
-    double rms = 0, largest = 0, mean = 0;    ///< from the limit surface to the target, left-out places aside
+    double rms = 0, largest = 0, mean = 0;  ///< from the limit surface to the target, left-out places aside
     Vec3 largestAt = Vec3::Zero();
-    double backRms = 0, backLargest = 0;      ///< from the target to the limit surface, left-out places aside
+    double backRms = 0, backLargest = 0;  ///< from the target to the limit surface, left-out places aside
     Vec3 backLargestAt = Vec3::Zero();
-    double zoneRms = 0, zoneLargest = 0;      ///< of the left-out places, both ways together
-    double edge = 0;                          ///< mean edge of the cage
-    surface::TriMesh surface;                 ///< triangles of the limit surface
-    std::vector<float> atVertex;              ///< [vertices of surface] signed deviation
-    std::vector<std::int32_t> faceOf;         ///< [triangles of surface] cage face
-    std::vector<float> ofFace;                ///< [cage faces] largest size of the deviation, left-out places aside
+    double zoneRms = 0, zoneLargest = 0;  ///< of the left-out places, both ways together
+    double edge = 0;                      ///< mean edge of the cage
+    surface::TriMesh surface;             ///< triangles of the limit surface
+    std::vector<float> atVertex;          ///< [vertices of surface] signed deviation
+    std::vector<std::int32_t> faceOf;     ///< [triangles of surface] cage face
+    std::vector<float> ofFace;            ///< [cage faces] largest size of the deviation, left-out places aside
 };
 /// @param divisions  of each side of a face for the triangles
 CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress);

@@ -56,7 +56,11 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
     const CageReport report = inspect(cage);
     if (!report.manifold) {
         for (const CageProblem& p : report.problems)
-            throw InputError(ErrorDetail{"The cage has no smooth body.", {}, placeText(p.at), "a cage whose edges have one or two faces", p.text});
+            throw InputError(ErrorDetail{"The cage has no smooth body.",
+                                         {},
+                                         placeText(p.at),
+                                         "a cage whose edges have one or two faces",
+                                         p.text});
     }
     std::vector<int> counts(cage.face.size(), 4), corners;
     corners.reserve(4 * cage.face.size());
@@ -155,8 +159,8 @@ LimitMesh::LimitMesh(const Cage& cage, int divisions) : divisions_(divisions) {
             for (int i = 1; i < n; ++i) grid[j * (n + 1) + i] = add(i, j);
         for (int j = 0; j < n; ++j)
             for (int i = 0; i < n; ++i) {
-                const auto p = grid[j * (n + 1) + i], r = grid[j * (n + 1) + i + 1], s = grid[(j + 1) * (n + 1) + i + 1],
-                           t = grid[(j + 1) * (n + 1) + i];
+                const auto p = grid[j * (n + 1) + i], r = grid[j * (n + 1) + i + 1],
+                           s = grid[(j + 1) * (n + 1) + i + 1], t = grid[(j + 1) * (n + 1) + i];
                 triangle_.push_back({p, r, s});
                 triangle_.push_back({p, s, t});
                 faceOf_.push_back(static_cast<std::int32_t>(f));

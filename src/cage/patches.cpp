@@ -61,7 +61,7 @@ namespace {
 
 /// One Catmull-Clark step of a closed cage with smooth rules.
 struct Finer {
-    Cage cage;             // vertices: old vertices, edges, faces; faces: four a face, corner k first
+    Cage cage;  // vertices: old vertices, edges, faces; faces: four a face, corner k first
     std::size_t vertices, edges;
 };
 
@@ -76,7 +76,8 @@ Finer refineOnce(const Cage& cage, const Connectivity& c) {
         for (auto v : cage.face[f]) facePoint(f) += 0.25 * cage.position[v];
     for (std::size_t e = 0; e < r.edges; ++e) {
         const auto& x = c.edge[e];
-        p[r.vertices + e] = 0.25 * (cage.position[x.a] + cage.position[x.b] + facePoint(x.face[0]) + facePoint(x.face[1]));
+        p[r.vertices + e] =
+            0.25 * (cage.position[x.a] + cage.position[x.b] + facePoint(x.face[0]) + facePoint(x.face[1]));
     }
     for (std::size_t v = 0; v < r.vertices; ++v) {
         const double n = static_cast<double>(c.edgesOfVertex[v].size());
@@ -143,7 +144,7 @@ Ring ringOf(const Cage& cage, const Connectivity& c, std::int32_t v) {
 
 /// Bezier points of a face of the finer cage; s runs from corner 0 to 1, t from corner 0 to 3.
 std::array<Vec3, 16> bezierOf(const Quad& q, const std::vector<Ring>& ring) {
-    static const int at[4] = {0, 3, 15, 12};      // places of the corners, 4 * t + s
+    static const int at[4] = {0, 3, 15, 12};       // places of the corners, 4 * t + s
     static const int towards[4] = {1, 4, -1, -4};  // step from corner k to corner k+1
     std::array<Vec3, 16> b;
     for (int k = 0; k < 4; ++k) {
@@ -161,10 +162,12 @@ std::array<Vec3, 16> bezierOf(const Quad& q, const std::vector<Ring>& ring) {
         } else {
             const double c0 = std::cos(2 * M_PI / n), cn = std::cos(2 * M_PI / rn.valence()),
                          cl = std::cos(2 * M_PI / rl.valence());
-            const Vec3 plus = (cn * r.limit + (3 - 2 * c0 - cn) * r.edgePoint[i] + 2 * c0 * rn.edgePoint[rn.indexOf(q[k])] +
-                               r.turn[i]) / 3;
+            const Vec3 plus = (cn * r.limit + (3 - 2 * c0 - cn) * r.edgePoint[i] +
+                               2 * c0 * rn.edgePoint[rn.indexOf(q[k])] + r.turn[i]) /
+                              3;
             const Vec3 minus = (cl * r.limit + (3 - 2 * c0 - cl) * r.edgePoint[j] +
-                                2 * c0 * rl.edgePoint[rl.indexOf(q[k])] - r.turn[j]) / 3;
+                                2 * c0 * rl.edgePoint[rl.indexOf(q[k])] - r.turn[j]) /
+                               3;
             inner = 0.5 * (plus + minus);
         }
         b[at[k] + towards[k] - towards[(k + 3) % 4]] = inner;
@@ -175,19 +178,27 @@ std::array<Vec3, 16> bezierOf(const Quad& q, const std::vector<Ring>& ring) {
 /// Pole index on side k of a patch, t = 0 ... 5 from corner k to k+1; depth 0 on the border, 1 the row inside.
 int sidePole(int k, int t, int depth) {
     switch (k) {
-        case 0: return 6 * depth + t;
-        case 1: return 6 * t + 5 - depth;
-        case 2: return 6 * (5 - depth) + 5 - t;
-        default: return 6 * (5 - t) + depth;
+        case 0:
+            return 6 * depth + t;
+        case 1:
+            return 6 * t + 5 - depth;
+        case 2:
+            return 6 * (5 - depth) + 5 - t;
+        default:
+            return 6 * (5 - t) + depth;
     }
 }
 
 LimitPlace sidePlace(std::int32_t face, int k, double t) {
     switch (k) {
-        case 0: return {face, t, 0};
-        case 1: return {face, 1, t};
-        case 2: return {face, 1 - t, 1};
-        default: return {face, 0, 1 - t};
+        case 0:
+            return {face, t, 0};
+        case 1:
+            return {face, 1, t};
+        case 2:
+            return {face, 1 - t, 1};
+        default:
+            return {face, 0, 1 - t};
     }
 }
 
@@ -230,7 +241,8 @@ void polish(Patch& patch, const std::array<std::array<Vec3, polishSamples>, 4>& 
 }
 
 /// Poles of a border curve from points and derivatives at both ends and in the middle.
-std::array<Vec3, 6> hermite(const Vec3& p0, const Vec3& d0, const Vec3& p1, const Vec3& d1, const Vec3& p2, const Vec3& d2) {
+std::array<Vec3, 6> hermite(const Vec3& p0, const Vec3& d0, const Vec3& p1, const Vec3& d1, const Vec3& p2,
+                            const Vec3& d2) {
     (void)d1;
     // two spans of half the length: inner points a sixth of the derivative away; the middle lies between its two
     std::array<Vec3, 6> r{p0, p0 + d0 / 6, p1 - d1 / 6, p1 + d1 / 6, p2 - d2 / 6, p2};
@@ -243,9 +255,12 @@ PatchSet makePatches(const Cage& cage) {
     const CageReport report = inspect(cage);
     if (!report.closed || !report.manifold) {
         const CageProblem& p = report.problems.front();
-        throw InputError(ErrorDetail{"The cage does not close a body.", {},
-                                     "(" + formatNumber(p.at.x()) + ", " + formatNumber(p.at.y()) + ", " + formatNumber(p.at.z()) + ") mm",
-                                     "every edge with two faces", p.text});
+        throw InputError(ErrorDetail{
+            "The cage does not close a body.",
+            {},
+            "(" + formatNumber(p.at.x()) + ", " + formatNumber(p.at.y()) + ", " + formatNumber(p.at.z()) + ") mm",
+            "every edge with two faces",
+            p.text});
     }
     const Connectivity c(cage);
     const Finer finer = refineOnce(cage, c);
@@ -287,10 +302,12 @@ PatchSet makePatches(const Cage& cage) {
     for (std::size_t f = 0; f < faces; ++f)
         for (int k = 0; k < 4; ++k) {
             const auto e = c.edgeOfFace[f][k];
-            if (c.edge[e].face[0] != static_cast<std::int32_t>(f) || (regular[c.edge[e].face[0]] && regular[c.edge[e].face[1]]))
+            if (c.edge[e].face[0] != static_cast<std::int32_t>(f) ||
+                (regular[c.edge[e].face[0]] && regular[c.edge[e].face[1]]))
                 continue;
             firstOfEdge[e] = static_cast<std::int32_t>(places.size());
-            for (int s = 0; s < polishSamples; ++s) places.push_back(sidePlace(static_cast<std::int32_t>(f), k, polishAt(s)));
+            for (int s = 0; s < polishSamples; ++s)
+                places.push_back(sidePlace(static_cast<std::int32_t>(f), k, polishAt(s)));
             for (double t : {0.0, 0.5, 1.0}) places.push_back(sidePlace(static_cast<std::int32_t>(f), k, t));
         }
     std::vector<std::int32_t> firstOfFace(faces, -1);
@@ -322,8 +339,8 @@ PatchSet makePatches(const Cage& cage) {
         const auto& x = c.edge[e];
         if (!creased[x.a] && !creased[x.b]) continue;
         const auto i = firstOfEdge[e] + polishSamples;
-        border[e] = hermite(pointAt(i), alongSide(i, x.side[0]), pointAt(i + 1), alongSide(i + 1, x.side[0]), pointAt(i + 2),
-                            alongSide(i + 2, x.side[0]));
+        border[e] = hermite(pointAt(i), alongSide(i, x.side[0]), pointAt(i + 1), alongSide(i + 1, x.side[0]),
+                            pointAt(i + 2), alongSide(i + 2, x.side[0]));
         followed[e] = 1;
     }
     // both neighbours take the border of the first
@@ -348,33 +365,36 @@ PatchSet makePatches(const Cage& cage) {
                     pole = p;
                 }
     }
-    parallelFor(faces, [&](std::size_t f) {
-        if (sampled[f]) {
-            Eigen::Matrix<double, inside * inside, 16> a;
-            Eigen::Matrix<double, inside * inside, 3> b;
-            for (int j = 0; j < inside; ++j)
-                for (int i = 0; i < inside; ++i) {
-                    double x[6], y[6];
-                    patchBasis((i + 0.5) / inside, x, nullptr);
-                    patchBasis((j + 0.5) / inside, y, nullptr);
-                    const int row = inside * j + i;
-                    Vec3 rest = pointAt(firstOfFace[f] + row);
-                    for (int q = 0; q < 6; ++q)
-                        for (int p = 0; p < 6; ++p) {
-                            const double w = x[p] * y[q];
-                            if (p >= 1 && p <= 4 && q >= 1 && q <= 4)
-                                a(row, 4 * (q - 1) + p - 1) = w;
-                            else
-                                rest -= w * r.patch[f].pole[6 * q + p];
-                        }
-                    b.row(row) = rest.transpose();
-                }
-            const Eigen::Matrix<double, 16, 3> x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
-            for (int q = 1; q <= 4; ++q)
-                for (int p = 1; p <= 4; ++p) r.patch[f].pole[6 * q + p] = x.row(4 * (q - 1) + p - 1).transpose();
-            return;
-        }
-    }, 8);
+    parallelFor(
+        faces,
+        [&](std::size_t f) {
+            if (sampled[f]) {
+                Eigen::Matrix<double, inside * inside, 16> a;
+                Eigen::Matrix<double, inside * inside, 3> b;
+                for (int j = 0; j < inside; ++j)
+                    for (int i = 0; i < inside; ++i) {
+                        double x[6], y[6];
+                        patchBasis((i + 0.5) / inside, x, nullptr);
+                        patchBasis((j + 0.5) / inside, y, nullptr);
+                        const int row = inside * j + i;
+                        Vec3 rest = pointAt(firstOfFace[f] + row);
+                        for (int q = 0; q < 6; ++q)
+                            for (int p = 0; p < 6; ++p) {
+                                const double w = x[p] * y[q];
+                                if (p >= 1 && p <= 4 && q >= 1 && q <= 4)
+                                    a(row, 4 * (q - 1) + p - 1) = w;
+                                else
+                                    rest -= w * r.patch[f].pole[6 * q + p];
+                            }
+                        b.row(row) = rest.transpose();
+                    }
+                const Eigen::Matrix<double, 16, 3> x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
+                for (int q = 1; q <= 4; ++q)
+                    for (int p = 1; p <= 4; ++p) r.patch[f].pole[6 * q + p] = x.row(4 * (q - 1) + p - 1).transpose();
+                return;
+            }
+        },
+        8);
     // the normals that both sides of a border lean to, and each side towards them, in turns
     std::vector<std::array<Vec3, polishSamples>> between(c.edge.size());
     for (int round = 0; round < 8; ++round) {
@@ -385,20 +405,25 @@ PatchSet makePatches(const Cage& cage) {
                 const LimitPlace p = sidePlace(x.face[0], x.side[0], polishAt(s)),
                                  q = sidePlace(x.face[1], x.side[1], 1 - polishAt(s));
                 const bool exact0 = regular[x.face[0]], exact1 = regular[x.face[1]];
-                const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(), b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
+                const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(),
+                           b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
                 between[e][s] = exact0 ? a : exact1 ? b : (a + b).normalized();
             }
         });
-        parallelFor(faces, [&](std::size_t f) {
-            if (regular[f] || sampled[f]) return;
-            std::array<std::array<Vec3, polishSamples>, 4> normal;
-            for (int k = 0; k < 4; ++k) {
-                const auto e = c.edgeOfFace[f][k];
-                const bool first = c.edge[e].face[0] == static_cast<std::int32_t>(f);
-                for (int s = 0; s < polishSamples; ++s) normal[k][s] = between[e][first ? s : polishSamples - 1 - s];
-            }
-            polish(r.patch[f], normal);
-        }, 8);
+        parallelFor(
+            faces,
+            [&](std::size_t f) {
+                if (regular[f] || sampled[f]) return;
+                std::array<std::array<Vec3, polishSamples>, 4> normal;
+                for (int k = 0; k < 4; ++k) {
+                    const auto e = c.edgeOfFace[f][k];
+                    const bool first = c.edge[e].face[0] == static_cast<std::int32_t>(f);
+                    for (int s = 0; s < polishSamples; ++s)
+                        normal[k][s] = between[e][first ? s : polishSamples - 1 - s];
+                }
+                polish(r.patch[f], normal);
+            },
+            8);
     }
     // how well normals agree
     std::vector<double> sharp(c.edge.size(), 0);
@@ -414,7 +439,8 @@ PatchSet makePatches(const Cage& cage) {
         for (int s = 0; s <= 16; ++s) {
             const double t = s / 16.0;
             const LimitPlace p = sidePlace(x.face[0], x.side[0], t), q = sidePlace(x.face[1], x.side[1], 1 - t);
-            const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(), b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
+            const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(),
+                       b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
             const double angle = 2 * std::asin(std::min(1.0, 0.5 * (a - b).norm())) * 180 / M_PI;
             if (isRegular) {
                 r.regularJump = std::max(r.regularJump, angle);

@@ -12,7 +12,11 @@ namespace {
 class Tidier {
   public:
     Tidier(Cage& cage, std::vector<std::uint8_t>& onPlane, const Vec3& planeAt, const surface::TriangleTree& tree)
-        : cage_(cage), onPlane_(onPlane), planeAt_(planeAt), tree_(tree), around_(cage.position.size()),
+        : cage_(cage),
+          onPlane_(onPlane),
+          planeAt_(planeAt),
+          tree_(tree),
+          around_(cage.position.size()),
           border_(cage.position.size(), 0) {
         for (std::size_t f = 0; f < cage.face.size(); ++f)
             for (auto v : cage.face[f]) around_[v].push_back(static_cast<std::int32_t>(f));
@@ -74,7 +78,8 @@ class Tidier {
     /// Whether each corner of a quad turns the way its normal should.
     bool convex(const Quad& q, const Vec3& normal) const {
         for (int k = 0; k < 4; ++k) {
-            const Vec3 a = cage_.position[q[(k + 1) % 4]] - cage_.position[q[k]], b = cage_.position[q[(k + 3) % 4]] - cage_.position[q[k]];
+            const Vec3 a = cage_.position[q[(k + 1) % 4]] - cage_.position[q[k]],
+                       b = cage_.position[q[(k + 3) % 4]] - cage_.position[q[k]];
             if (a.cross(b).dot(normal) <= 0.05 * a.norm() * b.norm() * normal.norm()) return false;
         }
         return true;
@@ -162,7 +167,8 @@ class Tidier {
         };
         for (const Turn& t : {Turn{d, h, {u, e, h, d}, {h, v, c, d}}, Turn{c, e, {e, h, v, c}, {c, d, u, e}}}) {
             if (border_[t.p] && border_[t.q]) continue;
-            const int before = badness(valence(u)) + badness(valence(v)) + badness(valence(t.p)) + badness(valence(t.q));
+            const int before =
+                badness(valence(u)) + badness(valence(v)) + badness(valence(t.p)) + badness(valence(t.q));
             const int after = badness(valence(u) - weight(u)) + badness(valence(v) - weight(v)) +
                               badness(valence(t.p) + weight(t.p)) + badness(valence(t.q) + weight(t.q));
             if (after >= before || neighbours(t.p).contains(t.q)) continue;
@@ -200,7 +206,8 @@ class Tidier {
                     int count = 0;
                     for (auto w : neighbours(static_cast<std::int32_t>(v))) {
                         // a neighbour off the plane has an image on the other side
-                        const int n = weight(static_cast<std::int32_t>(v)) / sharedWeight(static_cast<std::int32_t>(v), w);
+                        const int n =
+                            weight(static_cast<std::int32_t>(v)) / sharedWeight(static_cast<std::int32_t>(v), w);
                         sum += n * cage_.position[w];
                         count += n;
                     }

@@ -21,14 +21,16 @@ constexpr int faceCorner[6][4] = {{0, 2, 6, 4}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 
 
 int edgeOf(int p, int q) {
     for (int e = 0; e < 12; ++e)
-        if ((edgeCorner[e][0] == p && edgeCorner[e][1] == q) || (edgeCorner[e][0] == q && edgeCorner[e][1] == p)) return e;
+        if ((edgeCorner[e][0] == p && edgeCorner[e][1] == q) || (edgeCorner[e][0] == q && edgeCorner[e][1] == p))
+            return e;
     return -1;
 }
 
 /// Samples of the body on the grid, and the dual surface of it.
 class DualNets {
   public:
-    DualNets(const std::function<double(const Vec3&)>& value, const Box3& bounds, const WrapOptions& o, Progress& progress)
+    DualNets(const std::function<double(const Vec3&)>& value, const Box3& bounds, const WrapOptions& o,
+             Progress& progress)
         : h_(o.faceSize) {
         for (int a = 0; a < 3; ++a) {
             plane_[a] = -1;
@@ -50,20 +52,23 @@ class DualNets {
         }
         const std::size_t count = static_cast<std::size_t>(n_[0]) * n_[1] * n_[2];
         if (count > 40000000)
-            throw InputError(ErrorDetail{"The faces of the cage are too small for this part.", {}, "face size",
+            throw InputError(ErrorDetail{"The faces of the cage are too small for this part.",
+                                         {},
+                                         "face size",
                                          "at least " + formatNumber(std::cbrt(bounds.size().prod() / 3e7)) + " mm",
                                          formatNumber(h_) + " mm"});
         value_.resize(count);
         for (int k = 0; k < n_[2]; ++k) {
             progress.step("Sampling the body", static_cast<double>(k) / n_[2]);
-            parallelFor(static_cast<std::size_t>(n_[0]) * n_[1],
-                        [&](std::size_t ij) {
-                            const int i = static_cast<int>(ij % n_[0]), j = static_cast<int>(ij / n_[0]);
-                            double v = value(node(i, j, k));
-                            if (v == 0) v = 1e-12;
-                            value_[index(i, j, k)] = v;
-                        },
-                        16);
+            parallelFor(
+                static_cast<std::size_t>(n_[0]) * n_[1],
+                [&](std::size_t ij) {
+                    const int i = static_cast<int>(ij % n_[0]), j = static_cast<int>(ij / n_[0]);
+                    double v = value(node(i, j, k));
+                    if (v == 0) v = 1e-12;
+                    value_[index(i, j, k)] = v;
+                },
+                16);
         }
         // the same on both sides of a plane, whatever rounding says
         for (int a = 0; a < 3; ++a) {
@@ -153,7 +158,8 @@ class DualNets {
 
   private:
     std::size_t index(int i, int j, int k) const {
-        return static_cast<std::size_t>(i) + static_cast<std::size_t>(n_[0]) * (j + static_cast<std::size_t>(n_[1]) * k);
+        return static_cast<std::size_t>(i) +
+               static_cast<std::size_t>(n_[0]) * (j + static_cast<std::size_t>(n_[1]) * k);
     }
     Vec3 node(int i, int j, int k) const { return origin_ + h_ * Vec3(i, j, k); }
     template <class F>
@@ -342,7 +348,9 @@ Cage wrapBody(const std::function<double(const Vec3&)>& value, const Box3& bound
     progress.step("Wrapping the body");
     Cage cage = nets.half(onPlane);
     if (cage.face.empty())
-        throw InputError(ErrorDetail{"The cage is empty.", {}, "face size",
+        throw InputError(ErrorDetail{"The cage is empty.",
+                                     {},
+                                     "face size",
                                      "smaller than the thinnest member of the part",
                                      formatNumber(options.faceSize) + " mm"});
     auto whole = [&](Cage half, std::vector<std::uint8_t> on) {
@@ -443,7 +451,8 @@ void refineAround(Cage& cage, std::vector<char> marked) {
         for (std::size_t i = 0; i + 1 < chain.size(); ++i)
             creases.push_back({std::min(chain[i], chain[i + 1]), std::max(chain[i], chain[i + 1]), x.sharpness});
     }
-    std::sort(creases.begin(), creases.end(), [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    std::sort(creases.begin(), creases.end(),
+              [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
     cage.crease = std::move(creases);
 }
 
@@ -457,7 +466,8 @@ void relaxOn(Cage& cage, const surface::TriangleTree& tree, const std::vector<ch
             Vec3 sum = Vec3::Zero();
             for (auto e : c.edgesOfVertex[v])
                 sum += cage.position[c.edge[e].a == static_cast<std::int32_t>(v) ? c.edge[e].b : c.edge[e].a];
-            const Vec3 p = cage.position[v] + 0.5 * (sum / static_cast<double>(c.edgesOfVertex[v].size()) - cage.position[v]);
+            const Vec3 p =
+                cage.position[v] + 0.5 * (sum / static_cast<double>(c.edgesOfVertex[v].size()) - cage.position[v]);
             const auto near = tree.closest(p);
             if (near.triangle >= 0) next[v] = near.point;
         });

@@ -17,7 +17,8 @@ struct WrapOptions {
     std::vector<std::array<Vec3, 2>> symmetry;
     Vec3 shift = Vec3::Zero();  ///< of the grid, shares of the face size; along symmetric axes it has no effect
     int pieces = 1;             ///< parts of the cage that are kept, the largest first
-    /// Asked before the slow tidying, which keeps the topology; a wrap that is not wanted comes back raw. Empty: all are.
+    /// Asked before the slow tidying, which keeps the topology; a wrap that is not wanted comes back raw. Empty: all
+    /// are.
     std::function<bool(const CageReport&)> wanted{};
 };
 

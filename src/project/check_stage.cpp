@@ -351,8 +351,12 @@ elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::V
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
     const auto& sizes = recipe.check.localSizes;
     const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
-    if (sizes.empty() && !byThickness) return {};
     const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
+    // a bore needs two elements across, or coarse meshes lose it
+    std::vector<const Interface*> narrow;
+    for (const Interface& i : part.interfaces)
+        if (i.boreDiameter > 0 && 0.5 * i.boreDiameter < usual) narrow.push_back(&i);
+    if (sizes.empty() && !byThickness && narrow.empty()) return {};
     struct Region {
         LocalSize size;
         const Interface* interface;
@@ -371,6 +375,13 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
     const int through = recipe.check.elementsThrough;
     return [=](const Vec3& p) {
         double size = 1e300;
+        for (const Interface* i : narrow) {
+            const Vec3 d = p - i->origin;
+            const double along = d.dot(i->axis);
+            if (along >= -usual && along <= i->length + usual &&
+                (d - along * i->axis).norm() <= 0.5 * i->boreDiameter + usual)
+                size = std::min(size, 0.5 * i->boreDiameter);
+        }
         for (const Region& r : regions) {
             bool inside = false;
             switch (r.size.kind) {

@@ -62,7 +62,8 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
 PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      double margin);
 
-/// Sides of the design space that carry a machined face: a point of each. @param normals  receives their outward normals
+/// Sides of the design space that carry a machined face: a point of each. @param normals  receives their outward
+/// normals
 std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::vector<Vec3>* normals);
 
 /// The machined features that the part's interfaces, keep-outs and machined sides ask for, in order of working.

@@ -106,7 +106,10 @@ StageKeys Project::keys(const Recipe& recipe) const {
     k.rebuild = rebuild.hex();
     const CheckChoice& how = recipe.check;
     Digest mesh;
-    mesh.add("mesh").add(how.rebuilt && !how.original ? k.rebuild : k.surface).add(recipe.elementSize).add(static_cast<std::int64_t>(how.level == Level::look));
+    mesh.add("mesh")
+        .add(how.rebuilt && !how.original ? k.rebuild : k.surface)
+        .add(recipe.elementSize)
+        .add(static_cast<std::int64_t>(how.level == Level::look));
     mesh.add(static_cast<std::int64_t>(how.elementsThrough)).add(static_cast<std::int64_t>(how.original));
     if (how.original) mesh.add(k.original);
     for (const LocalSize& s : how.localSizes) {
@@ -220,8 +223,7 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
         timed(Stage::rebuild, [&] {
             runCage(project, recipe, progress);
             rebuild = project.results->store(
-                keys.rebuild,
-                evaluateRebuild(project.part, *field, *surface, *project.cage(recipe), recipe, progress));
+                keys.rebuild, evaluateRebuild(project.part, *field, *surface, *project.cage(recipe), recipe, progress));
         });
     if (upTo == Stage::rebuild) return timings;
     const RebuildResult* solid = checksRebuilt ? rebuild.get() : nullptr;
@@ -233,8 +235,8 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
             if (!mesh)
                 mesh = project.results->store(
                     keys.mesh, evaluateMesh(project.part, *field, *surface, recipe, progress, original.get(), solid));
-            check = project.results->store(
-                keys.check, evaluateCheck(project.part, *field, *surface, *mesh, recipe, progress, original.get(), solid));
+            check = project.results->store(keys.check, evaluateCheck(project.part, *field, *surface, *mesh, recipe,
+                                                                     progress, original.get(), solid));
         });
     if (upTo == Stage::check) return timings;
     if (!project.findings(recipe))
@@ -476,7 +478,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
     if (const auto b = project.rebuild(variant.recipe)) {
         json features = json::array();
         for (const auto& f : b->solid.features)
-            features.push_back({{"name", f.name}, {"built", f.built}, {"problem", f.problem}, {"volume_identity", f.identity}});
+            features.push_back(
+                {{"name", f.name}, {"built", f.built}, {"problem", f.problem}, {"volume_identity", f.identity}});
         j["rebuild"] = {{"volume_mm3", b->solid.solid.volume},
                         {"area_mm2", b->solid.solid.area},
                         {"mass_kg", b->mass},

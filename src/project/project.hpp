@@ -133,9 +133,9 @@ Project openPart(const std::string& path, Progress& progress);
 /// Stores a field as one of the part's, whatever its path says.
 void adoptField(Project& project, std::size_t index, field::DensityField field);
 
-/// Runs what is not there yet, up to and with the given stage (field, surface, rebuild, check or findings). The solid is
-/// rebuilt on the way to a check only when the recipe checks it. Only reads the
-/// project; results go to project.results. @return seconds of each stage that ran
+/// Runs what is not there yet, up to and with the given stage (field, surface, rebuild, check or findings). The solid
+/// is rebuilt on the way to a check only when the recipe checks it. Only reads the project; results go to
+/// project.results. @return seconds of each stage that ran
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
 
 /// Wraps and fits the control cage of a recipe whose surface is built; nothing when it is known already.

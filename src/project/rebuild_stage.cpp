@@ -36,7 +36,8 @@ double tubeDistance(const Member& m, const Vec3& p) {
 
 void requireSound(const CageStep& s) {
     auto refuse = [&](const std::string& expected, const std::string& found) {
-        throw InputError(ErrorDetail{"A change of the cage has numbers that cannot be used.", {}, "'" + s.name + "'", expected, found});
+        throw InputError(ErrorDetail{
+            "A change of the cage has numbers that cannot be used.", {}, "'" + s.name + "'", expected, found});
     };
     if (s.kind == CageStep::Kind::member) {
         if (!(s.member.radiusFrom > 0) || !(s.member.radiusTo > 0))
@@ -46,7 +47,8 @@ void requireSound(const CageStep& s) {
     }
     if (s.kind == CageStep::Kind::thickening) {
         if (s.thickening.edge < 0) refuse("an edge of 0 mm or more", formatNumber(s.thickening.edge) + " mm");
-        if (!s.thickening.box && !(s.thickening.radius > 0)) refuse("a radius above 0 mm", formatNumber(s.thickening.radius) + " mm");
+        if (!s.thickening.box && !(s.thickening.radius > 0))
+            refuse("a radius above 0 mm", formatNumber(s.thickening.radius) + " mm");
     }
 }
 
@@ -95,8 +97,8 @@ double smoothMaximum(double a, double b, double radius) {
     return -shape::smoothMinimum(-a, -b, radius);
 }
 
-/// The body that a cage is wrapped around, as steps build it up. What will be cut away is cut here too, but for a margin
-/// and with round edges, so that the features find material to cut and no more.
+/// The body that a cage is wrapped around, as steps build it up. What will be cut away is cut here too, but for a
+/// margin and with round edges, so that the features find material to cut and no more.
 class Covered final : public shape::Shape {
   public:
     std::shared_ptr<const shape::Shape> base;
@@ -166,7 +168,8 @@ std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Targ
     std::vector<std::array<Vec3, 2>> planes;
     for (const SymmetryPlane& s : part.symmetry) {
         const auto& mesh = target.mesh();
-        const std::size_t stride = std::max<std::size_t>(1, mesh.position.size() / 4000), count = mesh.position.size() / stride;
+        const std::size_t stride = std::max<std::size_t>(1, mesh.position.size() / 4000),
+                          count = mesh.position.size() / stride;
         std::vector<double> off(count, 0);
         parallelFor(count, [&](std::size_t i) {
             const Vec3& p = mesh.position[i * stride];
@@ -178,8 +181,8 @@ std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Targ
         if (std::abs(std::abs(s.normal[axis]) - 1) > 1e-9)
             notes.push_back("A symmetry plane that is not square to an axis is left out of the cage.");
         else if (largest > 0.1 * faceSize)
-            notes.push_back("The surface is not symmetric about a plane of the part (by up to " + formatNumber(largest) +
-                            " mm), so the cage is not either.");
+            notes.push_back("The surface is not symmetric about a plane of the part (by up to " +
+                            formatNumber(largest) + " mm), so the cage is not either.");
         else
             planes.push_back({s.point, s.normal});
     }
@@ -210,7 +213,8 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
 std::shared_ptr<const cage::Target> targetOf(const CoverBody& cover, const Recipe& recipe, Progress& progress) {
     return std::make_shared<const cage::Target>(
         surface::extractSurface(*cover.shape, recipe.surfaceSpacing, false,
-                                surface::PieceRule{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, progress, nullptr),
+                                surface::PieceRule{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, progress,
+                                nullptr),
         cover.shape, cover.zone);
 }
 
@@ -227,7 +231,8 @@ CageStep byHandStep(cage::Cage cage) {
     s.name = "Cage edited by hand";
     Digest d;
     d.add(std::span<const Vec3>(cage.position)).add(std::span<const cage::Quad>(cage.face));
-    for (const auto& c : cage.crease) d.add(static_cast<std::int64_t>(c.a)).add(static_cast<std::int64_t>(c.b)).add(c.sharpness);
+    for (const auto& c : cage.crease)
+        d.add(static_cast<std::int64_t>(c.a)).add(static_cast<std::int64_t>(c.b)).add(c.sharpness);
     s.digest = d.hex();
     s.cage = std::make_shared<const cage::Cage>(std::move(cage));
     return s;
@@ -262,7 +267,8 @@ std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& r
         list.push_back(merged);
     }
     for (const solid::Feature& f : own)
-        if (std::none_of(list.begin(), list.end(), [&](const solid::Feature& g) { return g.name == f.name; })) list.push_back(f);
+        if (std::none_of(list.begin(), list.end(), [&](const solid::Feature& g) { return g.name == f.name; }))
+            list.push_back(f);
     return list;
 }
 
@@ -344,17 +350,21 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     r.folded = cage::foldedFaces(r.cage);
     r.targetPieces = target->measures().pieces;
     r.targetGenus = target->measures().genus;
-    r.agrees = r.report.closed && r.report.manifold && r.report.pieces == r.targetPieces && r.report.genus == r.targetGenus;
-    auto finding = [&](GeometryFinding::Kind kind, const std::string& text, const Vec3& at, double before, double after) {
+    r.agrees =
+        r.report.closed && r.report.manifold && r.report.pieces == r.targetPieces && r.report.genus == r.targetGenus;
+    auto finding = [&](GeometryFinding::Kind kind, const std::string& text, const Vec3& at, double before,
+                       double after) {
         r.findings.push_back({kind, text, at, before, after});
     };
     if (r.report.closed && r.report.pieces != r.targetPieces)
         finding(GeometryFinding::Kind::pieces,
-                "The cage has " + std::to_string(r.report.pieces) + " pieces, the surface without its bores " + std::to_string(r.targetPieces) + ".",
+                "The cage has " + std::to_string(r.report.pieces) + " pieces, the surface without its bores " +
+                    std::to_string(r.targetPieces) + ".",
                 r.deviation.backLargestAt, r.targetPieces, r.report.pieces);
     if (r.report.closed && r.report.genus != r.targetGenus)
         finding(GeometryFinding::Kind::handles,
-                "The cage has " + std::to_string(r.report.genus) + " handles, the surface without its bores " + std::to_string(r.targetGenus) + ".",
+                "The cage has " + std::to_string(r.report.genus) + " handles, the surface without its bores " +
+                    std::to_string(r.targetGenus) + ".",
                 r.deviation.backLargestAt, r.targetGenus, r.report.genus);
     for (auto f : r.folded) {
         Vec3 at = Vec3::Zero();
@@ -394,9 +404,11 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
         if (best < 0)
             for (std::size_t s = 0; s < r.solid.surfaces.size(); ++s) {
                 const auto& x = r.solid.surfaces[s];
-                if (x.kind != solid::SolidSurface::Kind::plane || std::abs(std::abs(x.axis.dot(f.axis)) - 1) > 1e-9) continue;
+                if (x.kind != solid::SolidSurface::Kind::plane || std::abs(std::abs(x.axis.dot(f.axis)) - 1) > 1e-9)
+                    continue;
                 const double along = (x.point - f.origin).dot(f.axis);
-                if ((f.face == "start" || f.face == "end") && along >= f.low && along <= f.high) best = static_cast<int>(s);
+                if ((f.face == "start" || f.face == "end") && along >= f.low && along <= f.high)
+                    best = static_cast<int>(s);
             }
         if (best < 0) {
             r.problems.push_back("The solid lacks the face '" + f.face + "' of " + f.interface + ".");
@@ -405,16 +417,21 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
         f.surface = best;
         r.faces.push_back(f);
     }
-    if (!cage.folded.empty()) r.problems.push_back("The limit surface folds over in " + std::to_string(cage.folded.size()) + " faces of the cage.");
+    if (!cage.folded.empty())
+        r.problems.push_back("The limit surface folds over in " + std::to_string(cage.folded.size()) +
+                             " faces of the cage.");
     if (!r.solid.solid.closed) r.problems.push_back("The solid is not closed.");
     if (!r.solid.solid.valid) r.problems.push_back("The kernel's check finds the solid not valid.");
     if (!m.watertight) r.problems.push_back("The solid's triangles are not closed.");
     const double off = std::abs(r.solid.free.volume / r.limit.volume - 1);
-    if (off > 1e-3) r.problems.push_back("The patches enclose " + formatNumber(100 * off, 2) + " % more or less than the limit surface.");
+    if (off > 1e-3)
+        r.problems.push_back("The patches enclose " + formatNumber(100 * off, 2) +
+                             " % more or less than the limit surface.");
     for (const auto& f : r.solid.features)
         if (!f.built) r.problems.push_back("Feature '" + f.name + "' is missing: " + f.problem);
     if (r.pieces != surface.measures.pieces)
-        r.problems.push_back("The solid has " + std::to_string(r.pieces) + " pieces, the surface " + std::to_string(surface.measures.pieces) + ".");
+        r.problems.push_back("The solid has " + std::to_string(r.pieces) + " pieces, the surface " +
+                             std::to_string(surface.measures.pieces) + ".");
     r.seconds = secondsSince(start);
     return r;
 }
@@ -450,7 +467,9 @@ std::vector<std::string> writeCheckedStep(const std::string& path, const Part& p
     compare("The volume", std::abs(b.volume / a.volume - 1), 1e-4);
     compare("The area", std::abs(b.area / a.area - 1), 1e-4);
     compare("The centre of gravity", (b.centroid - a.centroid).norm() / std::cbrt(a.volume), 1e-4);
-    if (b.solids != a.solids) differ.push_back("The file holds " + std::to_string(b.solids) + " solids instead of " + std::to_string(a.solids) + ".");
+    if (b.solids != a.solids)
+        differ.push_back("The file holds " + std::to_string(b.solids) + " solids instead of " +
+                         std::to_string(a.solids) + ".");
     if (!b.valid || !b.closed) differ.push_back("What was read back is not a valid closed solid.");
     return differ;
 }
@@ -458,11 +477,13 @@ std::vector<std::string> writeCheckedStep(const std::string& path, const Part& p
 std::vector<std::string> writeCheckedBody(const std::string& path, const Part& part, const RebuildResult& rebuild) {
     exchange::BodyText text;
     text.title = part.name;
-    for (const auto& s : rebuild.solid.surfaces) text.owners.push_back(s.face.empty() ? s.feature : s.feature + ": " + s.face);
+    for (const auto& s : rebuild.solid.surfaces)
+        text.owners.push_back(s.face.empty() ? s.feature : s.feature + ": " + s.face);
     exchange::writeBody(path, rebuild.solid.mesh, text);
     std::vector<std::string> differ;
     if (path.ends_with(".3mf")) return differ;  // not read by this program
-    const surface::Measures a = surface::measure(rebuild.solid.mesh), b = surface::measure(surface::weld(exchange::readBody(path)));
+    const surface::Measures a = surface::measure(rebuild.solid.mesh),
+                            b = surface::measure(surface::weld(exchange::readBody(path)));
     auto compare = [&](const char* what, double off) {
         if (!(off <= 1e-5)) differ.push_back(std::string(what) + " differs by " + percent(off) + ".");
     };

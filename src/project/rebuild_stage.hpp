@@ -23,14 +23,14 @@ struct GeometryFinding;
 struct CageResult {
     cage::Cage cage;
     cage::CageReport report;
-    cage::CageDeviation deviation;         ///< from the covered surface; without a target (by hand only) still from it
-    std::vector<std::int32_t> folded;      ///< faces that turn inside out
+    cage::CageDeviation deviation;     ///< from the covered surface; without a target (by hand only) still from it
+    std::vector<std::int32_t> folded;  ///< faces that turn inside out
     int targetPieces = 0, targetGenus = 0;
-    bool agrees = false;                   ///< pieces and handles are the target's
-    bool byHand = false;                   ///< edited by hand: handles may differ on purpose
-    double faceSize = 0;                   ///< asked or chosen, mm
+    bool agrees = false;  ///< pieces and handles are the target's
+    bool byHand = false;  ///< edited by hand: handles may differ on purpose
+    double faceSize = 0;  ///< asked or chosen, mm
     int tries = 0;
-    std::vector<std::string> notes;        ///< what a user should know, in sentences
+    std::vector<std::string> notes;  ///< what a user should know, in sentences
     std::vector<GeometryFinding> findings;
     double seconds = 0;
 };
@@ -38,15 +38,15 @@ struct CageResult {
 /// The solid and what it was compared with.
 struct RebuildResult {
     solid::SolidResult solid;
-    std::vector<solid::Feature> features;  ///< that were asked for, in order
-    cage::LimitMeasures limit;             ///< of the cage's limit surface, without features
+    std::vector<solid::Feature> features;                   ///< that were asked for, in order
+    cage::LimitMeasures limit;                              ///< of the cage's limit surface, without features
     double regularJump = 0, irregularJump = 0, jump95 = 0;  ///< between normals of patches, degrees
     Vec3 jumpAt = Vec3::Zero();
-    double mass = 0;                       ///< kg
-    int genus = 0, pieces = 0;             ///< of the solid's triangles
-    int surfaceGenus = 0;                  ///< of the surface that it replaces
-    std::vector<NamedFace> faces;          ///< of interfaces, by the solid's surfaces
-    std::vector<std::string> problems;     ///< why it must not be released; empty: sound
+    double mass = 0;                    ///< kg
+    int genus = 0, pieces = 0;          ///< of the solid's triangles
+    int surfaceGenus = 0;               ///< of the surface that it replaces
+    std::vector<NamedFace> faces;       ///< of interfaces, by the solid's surfaces
+    std::vector<std::string> problems;  ///< why it must not be released; empty: sound
     double seconds = 0;
 };
 

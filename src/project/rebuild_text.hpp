@@ -9,7 +9,8 @@
 namespace escultura::project {
 
 nlohmann::json rebuildJson(const Rebuild& rebuild);
-/// Missing members keep their defaults. @throws nlohmann::json::exception for wrong types, InputError for wrong contents
+/// Missing members keep their defaults. @throws nlohmann::json::exception for wrong types, InputError for wrong
+/// contents
 Rebuild rebuildFrom(const nlohmann::json& json);
 
 nlohmann::json featureJson(const solid::Feature& feature);

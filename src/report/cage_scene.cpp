@@ -38,7 +38,8 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
         if (!(reach > 0)) {
             double squares = 0;
             for (float d : *view.deviation) squares += static_cast<double>(d) * d;
-            reach = std::max(3 * std::sqrt(squares / std::max<double>(1, static_cast<double>(view.deviation->size()))), 1e-3);
+            reach = std::max(3 * std::sqrt(squares / std::max<double>(1, static_cast<double>(view.deviation->size()))),
+                             1e-3);
         }
         legend.scale.low = -reach;
         legend.scale.high = reach;
@@ -47,9 +48,11 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
         legend.share.assign(24, 0.0);
         double total = 0;
         for (const Triangle& t : limit.triangle) {
-            const double area = (limit.position[t[1]] - limit.position[t[0]]).cross(limit.position[t[2]] - limit.position[t[0]]).norm();
+            const double area =
+                (limit.position[t[1]] - limit.position[t[0]]).cross(limit.position[t[2]] - limit.position[t[0]]).norm();
             const double mean = ((*view.deviation)[t[0]] + (*view.deviation)[t[1]] + (*view.deviation)[t[2]]) / 3.0;
-            legend.share[std::min(static_cast<std::size_t>(24 * std::clamp(legend.scale.position(mean), 0.0, 1.0)), std::size_t(23))] += area;
+            legend.share[std::min(static_cast<std::size_t>(24 * std::clamp(legend.scale.position(mean), 0.0, 1.0)),
+                                  std::size_t(23))] += area;
             total += area;
         }
         for (double& s : legend.share) s /= std::max(total, 1e-300);
@@ -90,9 +93,13 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
     std::set<std::pair<std::int32_t, std::int32_t>> creased;
     for (const auto& x : view.cage->crease) creased.insert({x.a, x.b});
     render::Lines thin{{}, ink, 1}, sharp{{}, {0x2B, 0x2A, 0x27}, 2.5}, open{{}, clay, 3}, chosen{{}, teal, 4};
-    const std::set<std::pair<std::int32_t, std::int32_t>> selected(view.selectedEdges.begin(), view.selectedEdges.end());
+    const std::set<std::pair<std::int32_t, std::int32_t>> selected(view.selectedEdges.begin(),
+                                                                   view.selectedEdges.end());
     for (const auto& e : c.edge) {
-        auto& lines = selected.contains({e.a, e.b}) ? chosen : e.faces == 1 ? open : creased.contains({e.a, e.b}) ? sharp : thin;
+        auto& lines = selected.contains({e.a, e.b})  ? chosen
+                      : e.faces == 1                 ? open
+                      : creased.contains({e.a, e.b}) ? sharp
+                                                     : thin;
         lines.position.push_back(view.cage->position[e.a]);
         lines.position.push_back(view.cage->position[e.b]);
     }
@@ -120,18 +127,21 @@ std::shared_ptr<const render::Scene> cageScene(const project::CageResult& result
         v.flaws.push_back({"folds over", at});
     }
     v.caption = deviation ? "Deviation of the limit surface" : "Control cage";
-    v.detail = std::to_string(result.cage.face.size()) + " faces, " +
-               (deviation ? "from the smooth surface without its bores, positive outside it" : "over its limit surface");
+    v.detail =
+        std::to_string(result.cage.face.size()) + " faces, " +
+        (deviation ? "from the smooth surface without its bores, positive outside it" : "over its limit surface");
     auto scene = std::make_shared<render::Scene>(*cageScene(v));
     if (deviation) {
         const auto& d = result.deviation;
         scene->labels.push_back({render::Label::Role::maximum, d.largestAt, "largest", mm(d.largest)});
-        scene->labels.push_back({render::Label::Role::reading, d.backLargestAt, "farthest from the surface's side", mm(d.backLargest)});
+        scene->labels.push_back(
+            {render::Label::Role::reading, d.backLargestAt, "farthest from the surface's side", mm(d.backLargest)});
     }
     return scene;
 }
 
-std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result, const std::string& selectedFeature) {
+std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result,
+                                                const std::string& selectedFeature) {
     auto scene = std::make_shared<render::Scene>();
     const surface::TriMesh& mesh = result.solid.mesh;
     const auto normals = surface::cornerNormals(mesh);
@@ -140,16 +150,17 @@ std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& re
     for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
         Triangle out;
         for (int k = 0; k < 3; ++k) {
-            const auto [at, isNew] = shared.try_emplace({mesh.triangle[t][k], mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
+            const auto [at, isNew] =
+                shared.try_emplace({mesh.triangle[t][k], mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
             if (isNew) {
                 const auto& s = result.solid.surfaces[mesh.owner[t]];
                 m.position.push_back(mesh.position[mesh.triangle[t][k]]);
                 m.normal.push_back(normals[3 * t + k]);
                 const bool chosen = !selectedFeature.empty() && s.feature == selectedFeature;
-                m.colour.push_back(mesh.owner[t] == 0     ? plaster
-                                   : chosen               ? Colour{0xD9, 0x8A, 0x5B}
+                m.colour.push_back(mesh.owner[t] == 0    ? plaster
+                                   : chosen              ? Colour{0xD9, 0x8A, 0x5B}
                                    : s.interface.empty() ? Colour{0xD8, 0xC2, 0x8E}
-                                                          : Colour{0x9F, 0xC2, 0xBC});
+                                                         : Colour{0x9F, 0xC2, 0xBC});
             }
             out[k] = at->second;
         }
@@ -172,7 +183,8 @@ std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& re
     for (const auto& f : result.solid.features)
         if (!f.built) scene->labels.push_back({render::Label::Role::finding, f.at, "not built", f.name});
     scene->caption = "Rebuilt solid";
-    scene->captionDetail = std::to_string(result.solid.solid.faces) + " faces; surfaces of interfaces teal, own features ochre";
+    scene->captionDetail =
+        std::to_string(result.solid.solid.faces) + " faces; surfaces of interfaces teal, own features ochre";
     return scene;
 }
 

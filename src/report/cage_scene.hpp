@@ -13,15 +13,15 @@ namespace escultura::report {
 /// What is shown of a cage; pointers may be null.
 struct CageView {
     const cage::Cage* cage = nullptr;
-    const surface::TriMesh* limit = nullptr;           ///< triangles of the limit surface
-    const std::vector<std::int32_t>* faceOf = nullptr; ///< [triangles] cage face
-    const std::vector<Vec3>* normal = nullptr;         ///< [vertices of limit]
-    const std::vector<float>* deviation = nullptr;     ///< [vertices of limit] mm; coloured by it when there
-    std::vector<char> selectedFace;                    ///< [cage faces]; may be empty
+    const surface::TriMesh* limit = nullptr;            ///< triangles of the limit surface
+    const std::vector<std::int32_t>* faceOf = nullptr;  ///< [triangles] cage face
+    const std::vector<Vec3>* normal = nullptr;          ///< [vertices of limit]
+    const std::vector<float>* deviation = nullptr;      ///< [vertices of limit] mm; coloured by it when there
+    std::vector<char> selectedFace;                     ///< [cage faces]; may be empty
     std::vector<std::pair<std::int32_t, std::int32_t>> selectedEdges;
     std::vector<cage::CageProblem> flaws;
-    double reach = 0;                                  ///< of the deviation's colours, mm; 0: from the values
-    double opacity = 1;                                ///< of the limit surface
+    double reach = 0;    ///< of the deviation's colours, mm; 0: from the values
+    double opacity = 1;  ///< of the limit surface
     std::string caption, detail;
 };
 /// The limit surface with the cage over it.
@@ -31,6 +31,7 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view);
 std::shared_ptr<const render::Scene> cageScene(const project::CageResult& result, bool deviation);
 
 /// The solid's triangles, surfaces of interfaces tinted, edges between surfaces drawn.
-std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result, const std::string& selectedFeature);
+std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result,
+                                                const std::string& selectedFeature);
 
 }  // namespace escultura::report

@@ -1,7 +1,5 @@
 #include "report/part_scene.hpp"
 
-#include "report/cage_scene.hpp"
-
 #include <algorithm>
 #include <cmath>
 #include <limits>
@@ -9,6 +7,7 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "report/cage_scene.hpp"
 #include "report/check_scene.hpp"
 #include "surface/surface_nets.hpp"
 

@@ -10,7 +10,22 @@
 
 namespace escultura::report {
 
-enum class Show { duty, field, surface, deviation, check, thickness, draft, overhang, comparison, original, mesh, cage, cageDeviation, solid };
+enum class Show {
+    duty,
+    field,
+    surface,
+    deviation,
+    check,
+    thickness,
+    draft,
+    overhang,
+    comparison,
+    original,
+    mesh,
+    cage,
+    cageDeviation,
+    solid
+};
 using project::Quantity;
 
 struct SceneOptions {

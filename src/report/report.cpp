@@ -161,11 +161,12 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     const auto solid = p.rebuild(v.recipe);
     if (cage) {
         const auto& d = cage->deviation;
-        h.table({"Cage faces", "Mean edge", "Pieces, handles", "Deviation RMS", "Largest", "From the surface back", "At interfaces", "Folds"},
+        h.table({"Cage faces", "Mean edge", "Pieces, handles", "Deviation RMS", "Largest", "From the surface back",
+                 "At interfaces", "Folds"},
                 {{std::to_string(cage->cage.face.size()), num(d.edge) + " mm",
-                  std::to_string(cage->report.pieces) + ", " + std::to_string(cage->report.genus), num(d.rms, 2) + " mm",
-                  num(d.largest, 2) + " mm", num(d.backLargest, 2) + " mm", num(d.zoneLargest, 2) + " mm",
-                  std::to_string(cage->folded.size())}});
+                  std::to_string(cage->report.pieces) + ", " + std::to_string(cage->report.genus),
+                  num(d.rms, 2) + " mm", num(d.largest, 2) + " mm", num(d.backLargest, 2) + " mm",
+                  num(d.zoneLargest, 2) + " mm", std::to_string(cage->folded.size())}});
         for (const auto& n : cage->notes) h.paragraph(n);
         rows.clear();
         for (const CageStep& step : v.recipe.rebuild.steps) {
@@ -177,29 +178,34 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
                                 ? vec(m.from, 4) + " to " + vec(m.to, 4) + " mm, radii " + num(m.radiusFrom) + " and " +
                                       num(m.radiusTo) + " mm, blend " + num(m.blend) + " mm"
                             : step.kind == CageStep::Kind::thickening
-                                ? num(t.amount) + " mm around " + vec(t.centre, 4) + " mm, radius " + num(t.radius) + " mm, edge " + num(t.edge) + " mm"
+                                ? num(t.amount) + " mm around " + vec(t.centre, 4) + " mm, radius " + num(t.radius) +
+                                      " mm, edge " + num(t.edge) + " mm"
                                 : "all vertices kept"});
         }
         if (!rows.empty()) h.table({"Change of the cage", "Kind", "Figures"}, rows);
     }
     if (solid) {
         const auto& f = solid->solid.solid;
-        h.table({"Volume", "Mass", "Faces", "Handles", "Valid", "Closed", "Patches to limit surface", "Largest kink between patches"},
-                {{num(f.volume / 1000, 5) + " cm³", num(solid->mass, 3) + " kg", std::to_string(f.faces), std::to_string(solid->genus),
-                  f.valid ? "yes" : "no", f.closed ? "yes" : "no",
-                  num(100 * std::abs(solid->solid.free.volume / solid->limit.volume - 1), 2) + " % of volume", num(solid->irregularJump, 2) + "°"}});
+        h.table({"Volume", "Mass", "Faces", "Handles", "Valid", "Closed", "Patches to limit surface",
+                 "Largest kink between patches"},
+                {{num(f.volume / 1000, 5) + " cm³", num(solid->mass, 3) + " kg", std::to_string(f.faces),
+                  std::to_string(solid->genus), f.valid ? "yes" : "no", f.closed ? "yes" : "no",
+                  num(100 * std::abs(solid->solid.free.volume / solid->limit.volume - 1), 2) + " % of volume",
+                  num(solid->irregularJump, 2) + "°"}});
         rows.clear();
         for (const auto& x : solid->features) {
             std::string state = x.on ? "not built" : "off";
             for (const auto& o : solid->solid.features)
-                if (o.name == x.name) state = o.built ? (o.problem.empty() ? "built" : o.problem) : "failed: " + o.problem;
+                if (o.name == x.name)
+                    state = o.built ? (o.problem.empty() ? "built" : o.problem) : "failed: " + o.problem;
             rows.push_back({x.name, solid::name(x.kind), solid::describe(x), state});
         }
         if (!rows.empty()) h.table({"Feature", "Kind", "Figures", "State"}, rows);
         for (const auto& problem : solid->problems) h.paragraph(problem);
     } else {
-        h.paragraph(v.recipe.check.rebuilt ? "The solid is out of date or not rebuilt in this session."
-                                           : "The check runs on the implicit solid of the surface with its exact interfaces.");
+        h.paragraph(v.recipe.check.rebuilt
+                        ? "The solid is out of date or not rebuilt in this session."
+                        : "The check runs on the implicit solid of the surface with its exact interfaces.");
     }
     if (has(pictures, "solid")) h.picture("solid", "Rebuilt solid");
     reason(h, v, Stage::rebuild);
@@ -359,9 +365,9 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     constexpr int width = 1200, height = 760;
     auto draw = [&](const std::string& name, const SceneOptions& options) {
         progress.step("Drawing the pictures");
-        const auto scene =
-            makeScene(p, v.recipe, options,
-                                     {surface.get(), check.get(), findings.get(), nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
+        const auto scene = makeScene(
+            p, v.recipe, options,
+            {surface.get(), check.get(), findings.get(), nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
         pictures[name] = render::picture(renderer, scene, render::fit(scene->bounds, width, height), width, height);
     };
     SceneOptions o;
@@ -460,7 +466,11 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
             exchange::writeStl(draft + "/surface.stl", s->mesh, project.part.name);
         if (const auto b = project.rebuild(variant.recipe)) {
             for (const auto& differs : writeCheckedStep(draft + "/solid.step", project.part, *b))
-                throw InputError(ErrorDetail{"The STEP file does not hold the solid.", "solid.step", {}, "the same body when read back", differs});
+                throw InputError(ErrorDetail{"The STEP file does not hold the solid.",
+                                             "solid.step",
+                                             {},
+                                             "the same body when read back",
+                                             differs});
             exchange::writeStl(draft + "/solid.stl", b->solid.mesh, project.part.name);
         }
         if (const auto c = project.check(variant.recipe))

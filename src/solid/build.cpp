@@ -54,7 +54,8 @@ std::string placeText(const Vec3& p) {
     return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
 }
 
-/// The share of an untrimmed patch: the integrands are of degree 8 in each direction, five Gauss points a span are exact.
+/// The share of an untrimmed patch: the integrands are of degree 8 in each direction, five Gauss points a span are
+/// exact.
 FaceMeasures::Share shareOf(const cage::Patch& patch) {
     static const double at[5] = {0.046910077030668, 0.230765344947158, 0.5, 0.769234655052842, 0.953089922969332};
     static const double weight[5] = {0.118463442528095, 0.239314335249683, 0.284444444444444, 0.239314335249683,
@@ -137,7 +138,8 @@ TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, Fa
             const auto e = c.edgeOfFace[f][k];
             const bool first = c.edge[e].face[0] == static_cast<std::int32_t>(f) && c.edge[e].side[0] == k;
             // the side's own line in (u, v), turned round for the second face
-            static const double start[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}}, way[4][2] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
+            static const double start[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}},
+                                way[4][2] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
             gp_Pnt2d from(start[k][0], start[k][1]);
             gp_Dir2d direction(way[k][0], way[k][1]);
             if (!first) {
@@ -313,7 +315,8 @@ class Builder {
 
     bool operate(const std::vector<const Feature*>& group, bool quiet) {
         const Feature& f = *group.front();
-        const std::string what = group.size() == 1 ? "Feature " + f.name : "Cutting " + std::to_string(group.size()) + " features";
+        const std::string what =
+            group.size() == 1 ? "Feature " + f.name : "Cutting " + std::to_string(group.size()) + " features";
         progress_.step(what);
         auto refuse = [&](const std::string& why) {
             if (!quiet) fail(f, why, f.origin);
@@ -412,10 +415,13 @@ class Builder {
                     o.volume = after - volume_;
                 } else {
                     bool any = false;
-                    for (FaceOwners::Iterator it(owner_); it.More(); it.Next()) any = any || r_.surfaces[it.Value()].feature == g->name;
+                    for (FaceOwners::Iterator it(owner_); it.More(); it.Next())
+                        any = any || r_.surfaces[it.Value()].feature == g->name;
                     if (!any) {
                         o.built = false;
-                        o.problem = "It leaves no face: it does not touch the body, or another feature removes all that it makes.";
+                        o.problem =
+                            "It leaves no face: it does not touch the body, or another feature removes all that it "
+                            "makes.";
                     }
                 }
                 r_.features.push_back(o);
@@ -436,8 +442,8 @@ class Builder {
         for (const TopoDS_Shape& e : operation.SectionEdges()) edges.push_back(TopoDS::Edge(e));
         std::string why;
         if (edges.empty() || !filletEdges(f, edges, f.radius, false, why))
-            r_.features.back().problem = "Built without its fillet of " + formatNumber(f.radius) + " mm: " +
-                                         (edges.empty() ? "it has no edge with the body." : why);
+            r_.features.back().problem = "Built without its fillet of " + formatNumber(f.radius) +
+                                         " mm: " + (edges.empty() ? "it has no edge with the body." : why);
     }
 
     void round(const Feature& f) {
@@ -456,8 +462,10 @@ class Builder {
             if (BRep_Tool::Degenerated(e) || faces(i).Extent() != 2) continue;
             const TopoDS_Shape &a = faces(i).First(), &b = faces(i).Last();
             if (a.IsSame(b)) continue;
-            const bool meant = f.on2.empty() ? belongs(a, f.on1) != belongs(b, f.on1) || (belongs(a, f.on1) && owner_.Find(a) != owner_.Find(b))
-                                             : (belongs(a, f.on1) && belongs(b, f.on2)) || (belongs(a, f.on2) && belongs(b, f.on1));
+            const bool meant =
+                f.on2.empty()
+                    ? belongs(a, f.on1) != belongs(b, f.on1) || (belongs(a, f.on1) && owner_.Find(a) != owner_.Find(b))
+                    : (belongs(a, f.on1) && belongs(b, f.on2)) || (belongs(a, f.on2) && belongs(b, f.on1));
             if (meant) edges.push_back(e);
         }
         if (edges.empty()) {
@@ -478,7 +486,8 @@ class Builder {
         r_.features.push_back(o);
     }
 
-    bool filletEdges(const Feature& f, const std::vector<TopoDS_Edge>& edges, double radius, bool bevel, std::string& why) {
+    bool filletEdges(const Feature& f, const std::vector<TopoDS_Edge>& edges, double radius, bool bevel,
+                     std::string& why) {
         try {
             SolidSurface named;
             named.kind = SolidSurface::Kind::other;
@@ -492,7 +501,8 @@ class Builder {
                 }
                 const TopoDS_Shape result = make.Shape();
                 const double volume = volumeOf(result);
-                if (!isClosed(result) || !BRepCheck_Analyzer(result).IsValid() || !(volume > 0.5 * volume_) || volume > 1.5 * volume_) {
+                if (!isClosed(result) || !BRepCheck_Analyzer(result).IsValid() || !(volume > 0.5 * volume_) ||
+                    volume > 1.5 * volume_) {
                     why = "the result would not be valid.";
                     return false;
                 }
@@ -618,7 +628,8 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
         }
         Vec3 open = Vec3::Zero();
         if (!isClosed(body, &open) || r.free.solids < 1 || !(r.free.volume > 0))
-            throw InputError(ErrorDetail{"The patches do not close a solid.", {}, placeText(open), "every edge with two faces", "an open edge"});
+            throw InputError(ErrorDetail{
+                "The patches do not close a solid.", {}, placeText(open), "every edge with two faces", "an open edge"});
         progress.check();
         Builder builder(r, options, measures, progress);
         builder.start(body);
@@ -626,7 +637,8 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
         builder.finish();
         progress.step("Checking the solid");
         r.solid = figuresOf(builder.shape(), true, measures);
-        // the kernel's check of the whole takes the patches in; the free body is checked alone when there is nothing else
+        // the kernel's check of the whole takes the patches in; the free body is checked alone when there is nothing
+        // else
         r.free.valid = r.solid.valid;
         progress.step("Laying triangles on the solid");
         Bnd_Box box;
@@ -644,7 +656,8 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
             }
             const int owner = r.brep->owner.IsBound(face) ? r.brep->owner.Find(face) : 0;
             const auto first = static_cast<std::int32_t>(r.mesh.position.size());
-            for (int n = 1; n <= t->NbNodes(); ++n) r.mesh.position.push_back(fromPoint(t->Node(n).Transformed(place.Transformation()).XYZ()));
+            for (int n = 1; n <= t->NbNodes(); ++n)
+                r.mesh.position.push_back(fromPoint(t->Node(n).Transformed(place.Transformation()).XYZ()));
             const bool turned = face.Orientation() == TopAbs_REVERSED;
             for (int n = 1; n <= t->NbTriangles(); ++n) {
                 int a = 0, b = 0, c = 0;
@@ -685,7 +698,7 @@ std::vector<std::string> selfInterference(const Brep& brep, Progress& progress) 
                     at = fromPoint(BRep_Tool::Pnt(TopoDS::Vertex(v.Current())).XYZ());
                     placed = true;
                 }
-            std::string what = c.GetCheckStatus() == BOPAlgo_SelfIntersect ? "The solid cuts itself"
+            std::string what = c.GetCheckStatus() == BOPAlgo_SelfIntersect  ? "The solid cuts itself"
                                : c.GetCheckStatus() == BOPAlgo_TooSmallEdge ? "An edge is too short"
                                                                             : "A face or edge is not valid";
             problems.push_back(what + (placed ? " at " + placeText(at) : "") + ".");

@@ -27,10 +27,10 @@ struct SolidFigures {
 struct FeatureOutcome {
     std::string name;
     bool built = false;
-    std::string problem;          ///< why not, or what is incomplete about it; empty: nothing
-    Vec3 at = Vec3::Zero();       ///< where, mm
-    double volume = 0;            ///< added (+) or removed (-), mm3
-    double identity = 0;          ///< |V(A-B) + V(A and B) - V(A)| / V(A), the boolean's own check
+    std::string problem;     ///< why not, or what is incomplete about it; empty: nothing
+    Vec3 at = Vec3::Zero();  ///< where, mm
+    double volume = 0;       ///< added (+) or removed (-), mm3
+    double identity = 0;     ///< |V(A-B) + V(A and B) - V(A)| / V(A), the boolean's own check
 };
 
 /// A named surface of the solid; index 0 is the free surface. Its index is the owner of triangles.
@@ -45,18 +45,18 @@ struct SolidSurface {
 
 struct SolidResult {
     std::shared_ptr<const Brep> brep;
-    SolidFigures free;   ///< before the features
+    SolidFigures free;  ///< before the features
     SolidFigures solid;
     std::vector<FeatureOutcome> features;
     std::vector<SolidSurface> surfaces;
-    surface::TriMesh mesh;   ///< triangles; owner: index of the surface
-    double deflection = 0;   ///< of the triangles from the solid, mm
-    bool sewn = false;       ///< the direct way did not close, the patches were sewn
+    surface::TriMesh mesh;  ///< triangles; owner: index of the surface
+    double deflection = 0;  ///< of the triangles from the solid, mm
+    bool sewn = false;      ///< the direct way did not close, the patches were sewn
 };
 
 struct SolidOptions {
-    double deflection = 0;      ///< of the triangles, mm; 0: 1/6000 of the box's diagonal
-    double secondsEach = 60;    ///< a boolean that takes longer is given up
+    double deflection = 0;    ///< of the triangles, mm; 0: 1/6000 of the box's diagonal
+    double secondsEach = 60;  ///< a boolean that takes longer is given up
 };
 
 /// Builds the free body from the patches, then the features in order. A feature that fails is left out and says why and

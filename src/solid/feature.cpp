@@ -8,7 +8,7 @@
 namespace escultura::solid {
 
 const char* name(Feature::Kind kind) {
-    static const char* names[] = {"bore", "boss",   "pad",  "flat",     "slot",  "pocket",
+    static const char* names[] = {"bore", "boss", "pad",      "flat",   "slot",   "pocket",
                                   "rib",  "body", "keep-out", "fillet", "chamfer"};
     return names[static_cast<int>(kind)];
 }
@@ -32,23 +32,31 @@ std::string describe(const Feature& f) {
             if (f.head == Feature::Head::counterbore)
                 s += ", counterbore " + formatNumber(f.headDiameter) + " x " + mm(f.headDepth);
             if (f.head == Feature::Head::countersink)
-                s += ", countersink " + formatNumber(f.headDiameter) + " mm at " + formatNumber(f.headAngle) + " degrees";
+                s += ", countersink " + formatNumber(f.headDiameter) + " mm at " + formatNumber(f.headAngle) +
+                     " degrees";
             return s;
         }
-        case K::boss: return "diameter " + mm(f.diameter) + ", " + mm(f.length) + " high";
-        case K::pad: return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " high";
-        case K::flat: return f.diameter > 0 ? "milled over a circle of " + mm(f.diameter) : "whole side milled";
+        case K::boss:
+            return "diameter " + mm(f.diameter) + ", " + mm(f.length) + " high";
+        case K::pad:
+            return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " high";
+        case K::flat:
+            return f.diameter > 0 ? "milled over a circle of " + mm(f.diameter) : "whole side milled";
         case K::slot:
-            return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + (f.through ? "through" : mm(f.length) + " deep");
+            return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " +
+                   (f.through ? "through" : mm(f.length) + " deep");
         case K::pocket:
-            return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " deep, corners " + mm(f.corner);
+            return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " deep, corners " +
+                   mm(f.corner);
         case K::rib:
             return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " high, draft " +
                    formatNumber(f.draft) + " degrees";
-        case K::body: return std::string(f.adds ? "added: " : "cut: ") + f.path.substr(f.path.find_last_of('/') + 1);
+        case K::body:
+            return std::string(f.adds ? "added: " : "cut: ") + f.path.substr(f.path.find_last_of('/') + 1);
         case K::keepOut:
-            return f.round ? "cylinder " + formatNumber(f.diameter) + " x " + mm(f.length)
-                           : "box " + formatNumber(f.longSide) + " x " + formatNumber(f.shortSide) + " x " + mm(f.length);
+            return f.round
+                       ? "cylinder " + formatNumber(f.diameter) + " x " + mm(f.length)
+                       : "box " + formatNumber(f.longSide) + " x " + formatNumber(f.shortSide) + " x " + mm(f.length);
         case K::fillet:
         case K::chamfer:
             return mm(f.radius) + " at the edges of " + f.on1 + (f.on2.empty() ? "" : " with " + f.on2);
@@ -68,7 +76,9 @@ std::string problemOf(const Feature& f, const std::vector<Feature>& all) {
     if (edges) {
         if (!(f.radius > 0)) return needs("The radius", f.radius);
         for (const std::string& n : {f.on1, f.on2})
-            if (!n.empty() && std::none_of(all.begin(), all.end(), [&](const Feature& g) { return n == g.name || n.starts_with(g.name + ": "); }))
+            if (!n.empty() && std::none_of(all.begin(), all.end(), [&](const Feature& g) {
+                    return n == g.name || n.starts_with(g.name + ": ");
+                }))
                 return "There is no feature '" + n + "'.";
         if (f.on1.empty()) return "Say at which feature the edges are.";
         return {};
@@ -81,10 +91,12 @@ std::string problemOf(const Feature& f, const std::vector<Feature>& all) {
     if (f.kind == K::bore && f.head != Feature::Head::none && !(f.headDiameter > f.diameter))
         return "The head must be wider than the bore: " + formatNumber(f.headDiameter) + " mm against " +
                formatNumber(f.diameter) + " mm.";
-    if (f.kind == K::bore && f.head == Feature::Head::counterbore && !(f.headDepth > 0)) return needs("The head's depth", f.headDepth);
+    if (f.kind == K::bore && f.head == Feature::Head::counterbore && !(f.headDepth > 0))
+        return needs("The head's depth", f.headDepth);
     if (f.kind == K::bore && f.head == Feature::Head::countersink && !(f.headAngle > 10 && f.headAngle < 170))
         return "The countersink's angle must lie between 10 and 170 degrees.";
-    const bool sides = f.kind == K::pad || f.kind == K::slot || f.kind == K::pocket || f.kind == K::rib || (f.kind == K::keepOut && !f.round);
+    const bool sides = f.kind == K::pad || f.kind == K::slot || f.kind == K::pocket || f.kind == K::rib ||
+                       (f.kind == K::keepOut && !f.round);
     if (sides) {
         if (!(f.longSide > 0)) return needs("The long side", f.longSide);
         if (!(f.shortSide > 0)) return needs("The short side", f.shortSide);

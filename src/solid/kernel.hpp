@@ -38,7 +38,8 @@ inline Vec3 fromPoint(const gp_XYZ& p) {
 class KernelProgress : public Message_ProgressIndicator {
   public:
     KernelProgress(Progress& progress, std::string step, double seconds)
-        : progress_(progress), step_(std::move(step)),
+        : progress_(progress),
+          step_(std::move(step)),
           end_(std::chrono::steady_clock::now() + std::chrono::duration_cast<std::chrono::steady_clock::duration>(
                                                       std::chrono::duration<double>(seconds))) {}
     Standard_Boolean UserBreak() override { return progress_.isCancelled() || late(); }

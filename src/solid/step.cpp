@@ -10,9 +10,9 @@
 #include <STEPControl_Reader.hxx>
 #include <STEPControl_Writer.hxx>
 #include <Standard_Failure.hxx>
+#include <StepBasic_Product.hxx>
 #include <StepRepr_RepresentationItem.hxx>
 #include <StepShape_AdvancedFace.hxx>
-#include <StepBasic_Product.hxx>
 #include <TCollection_HAsciiString.hxx>
 #include <TDataStd_Name.hxx>
 #include <TDocStd_Document.hxx>
@@ -67,7 +67,8 @@ void writeStep(const std::string& path, const SolidResult& solid, const StepText
     const std::lock_guard lock(stepMutex());
     quiet();
     auto refuse = [&](const std::string& found) {
-        throw InputError(ErrorDetail{"The STEP file cannot be written.", path, {}, "a folder that can be written to", found});
+        throw InputError(
+            ErrorDetail{"The STEP file cannot be written.", path, {}, "a folder that can be written to", found});
     };
     const std::string beside = path + ".part";
     try {
@@ -85,7 +86,8 @@ void writeStep(const std::string& path, const SolidResult& solid, const StepText
         colours->SetColor(part, Quantity_Color(0.85, 0.82, 0.76, Quantity_TOC_sRGB), XCAFDoc_ColorSurf);
         std::vector<std::string> interfaces;
         for (const SolidSurface& s : solid.surfaces)
-            if (!s.interface.empty() && std::find(interfaces.begin(), interfaces.end(), s.interface) == interfaces.end())
+            if (!s.interface.empty() &&
+                std::find(interfaces.begin(), interfaces.end(), s.interface) == interfaces.end())
                 interfaces.push_back(s.interface);
         for (TopExp_Explorer faces(solid.brep->shape, TopAbs_FACE); faces.More(); faces.Next()) {
             const int owner = solid.brep->owner.IsBound(faces.Current()) ? solid.brep->owner.Find(faces.Current()) : 0;
@@ -152,7 +154,8 @@ StepFigures readStepFigures(const std::string& path) {
             const Handle(StepShape_AdvancedFace) face = Handle(StepShape_AdvancedFace)::DownCast(model->Value(i));
             if (!face.IsNull() && !face->Name().IsNull()) names.insert(face->Name()->ToCString());
             const Handle(StepBasic_Product) product = Handle(StepBasic_Product)::DownCast(model->Value(i));
-            if (!product.IsNull() && r.partName.empty() && !product->Name().IsNull()) r.partName = product->Name()->ToCString();
+            if (!product.IsNull() && r.partName.empty() && !product->Name().IsNull())
+                r.partName = product->Name()->ToCString();
         }
         r.faceNames.assign(names.begin(), names.end());
     } catch (const Standard_Failure& e) {

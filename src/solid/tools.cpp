@@ -29,8 +29,8 @@ gp_Pnt at(const Vec3& o, const Vec3& x, double a, const Vec3& y, double b) {
 TopoDS_Face roundedRectangle(const Vec3& o, const Vec3& x, const Vec3& y, double a, double b, double r) {
     const double p = 0.5 * a, q = 0.5 * b;
     if (r < 1e-6) {
-        BRepBuilderAPI_MakePolygon polygon(at(o, x, -p, y, -q), at(o, x, p, y, -q), at(o, x, p, y, q), at(o, x, -p, y, q),
-                                           Standard_True);
+        BRepBuilderAPI_MakePolygon polygon(at(o, x, -p, y, -q), at(o, x, p, y, -q), at(o, x, p, y, q),
+                                           at(o, x, -p, y, q), Standard_True);
         return BRepBuilderAPI_MakeFace(polygon.Wire());
     }
     BRepBuilderAPI_MakeWire wire;
@@ -63,7 +63,8 @@ TopoDS_Shape cylinder(const Vec3& from, const Vec3& axis, double diameter, doubl
 TopoDS_Shape readSolid(const std::string& path) {
     STEPControl_Reader reader;
     auto refuse = [&](const std::string& found) {
-        throw InputError(ErrorDetail{"The body of a feature cannot be read.", path, "contents", "a STEP file with a solid", found});
+        throw InputError(
+            ErrorDetail{"The body of a feature cannot be read.", path, "contents", "a STEP file with a solid", found});
     };
     if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("no readable STEP file");
     reader.TransferRoots();
@@ -102,9 +103,8 @@ std::vector<Tool> toolsOf(const Feature& f, double reach) {
     try {
         switch (f.kind) {
             case K::bore: {
-                add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + length), [&](const SolidSurface& s) {
-                    return s.kind == SolidSurface::Kind::cylinder ? main : "floor";
-                });
+                add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + length),
+                    [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main : "floor"; });
                 if (f.head == Feature::Head::counterbore)
                     add(cylinder(f.origin - f.before * f.axis, f.axis, f.headDiameter, f.before + f.headDepth),
                         [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::plane ? "seat" : "head"; });
@@ -123,16 +123,17 @@ std::vector<Tool> toolsOf(const Feature& f, double reach) {
             case K::boss:
                 if (f.outer > f.diameter) {
                     // the ring around it goes, which leaves the exact outside
-                    const TopoDS_Shape whole = cylinder(f.origin - f.before * f.axis, f.axis, f.outer, f.before + f.length);
+                    const TopoDS_Shape whole =
+                        cylinder(f.origin - f.before * f.axis, f.axis, f.outer, f.before + f.length);
                     const TopoDS_Shape core =
                         cylinder(f.origin - (f.before + 1) * f.axis, f.axis, f.diameter, f.before + f.length + 2);
                     add(BRepAlgoAPI_Cut(whole, core).Shape(), [&](const SolidSurface& s) {
-                        return s.kind == SolidSurface::Kind::cylinder && is(2 * s.radius, f.diameter) ? main : "clearance";
+                        return s.kind == SolidSurface::Kind::cylinder && is(2 * s.radius, f.diameter) ? main
+                                                                                                      : "clearance";
                     });
                 } else {
-                    add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + f.length), [&](const SolidSurface& s) {
-                        return s.kind == SolidSurface::Kind::cylinder ? main : "top";
-                    });
+                    add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + f.length),
+                        [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main : "top"; });
                 }
                 break;
             case K::pad:
@@ -154,7 +155,8 @@ std::vector<Tool> toolsOf(const Feature& f, double reach) {
                 break;
             }
             case K::slot:
-                add(extrude(roundedRectangle(f.origin - f.before * f.axis, x, y, f.longSide, f.shortSide, 0.5 * f.shortSide),
+                add(extrude(roundedRectangle(f.origin - f.before * f.axis, x, y, f.longSide, f.shortSide,
+                                             0.5 * f.shortSide),
                             (f.before + length) * f.axis),
                     floorOrWall);
                 break;
@@ -179,18 +181,25 @@ std::vector<Tool> toolsOf(const Feature& f, double reach) {
                 add(loft.Shape(), floorOrWall);
                 break;
             }
-            case K::body: add(readSolid(f.path), [&](const SolidSurface&) { return std::string("face"); }); break;
+            case K::body:
+                add(readSolid(f.path), [&](const SolidSurface&) { return std::string("face"); });
+                break;
             case K::keepOut:
                 if (f.round)
                     add(cylinder(f.origin, f.axis, f.diameter, f.length), floorOrWall);
                 else
-                    add(extrude(roundedRectangle(f.origin, x, y, f.longSide, f.shortSide, 0), f.length * f.axis), floorOrWall);
+                    add(extrude(roundedRectangle(f.origin, x, y, f.longSide, f.shortSide, 0), f.length * f.axis),
+                        floorOrWall);
                 break;
             case K::fillet:
-            case K::chamfer: break;
+            case K::chamfer:
+                break;
         }
     } catch (const Standard_Failure& e) {
-        throw InputError(ErrorDetail{"The feature's numbers do not make a body.", {}, "feature '" + f.name + "'", describe(f),
+        throw InputError(ErrorDetail{"The feature's numbers do not make a body.",
+                                     {},
+                                     "feature '" + f.name + "'",
+                                     describe(f),
                                      e.GetMessageString()});
     }
     return tools;

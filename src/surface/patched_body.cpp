@@ -59,7 +59,8 @@ PatchedBody::PatchedBody(const TriMesh& source, const std::vector<std::optional<
 
 void PatchedBody::fillPatches() {
     const TriMesh& mesh = body_->mesh();
-    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) patches_[patch_[t]].mesh.triangle.push_back(mesh.triangle[t]);
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
+        patches_[patch_[t]].mesh.triangle.push_back(mesh.triangle[t]);
     for (Patch& p : patches_) {
         if (p.mesh.triangle.empty()) {
             p.tree = std::make_unique<TriangleTree>(p.mesh);

@@ -16,7 +16,8 @@ class PatchedBody final : public shape::Shape {
     /// @param sharp  edges whose triangles meet at more than this angle divide patches, degrees
     /// @throws InputError when the surface is not closed
     explicit PatchedBody(const TriMesh& mesh, double sharp = 28);
-    /// Patches are the triangles' owners. @param exact  [owners] plane or cylinder that a patch lies on, where it is one
+    /// Patches are the triangles' owners. @param exact  [owners] plane or cylinder that a patch lies on, where it is
+    /// one
     PatchedBody(const TriMesh& mesh, const std::vector<std::optional<shape::Primitive>>& exact);
 
     shape::Sample evaluate(const Vec3& p) const override;
