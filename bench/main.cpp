@@ -16,9 +16,12 @@
 #include <random>
 #include <thread>
 
+#include "base/quantity.hpp"
 #include "field/combine.hpp"
+#include "organic_shapes.hpp"
 #include "project/project.hpp"
 #include "solve_bench.hpp"
+#include "surface/extract.hpp"
 #include "surface/surface_nets.hpp"
 #include "surface_accuracy.hpp"
 #include "verification.hpp"
@@ -220,6 +223,87 @@ int benchSurface(const std::string& path) {
     return 0;
 }
 
+/// Cage, fit, patches, joining, booleans and STEP at several counts of faces, then random organic shapes.
+int benchRebuild(const std::string& path, int shapes) {
+    Progress progress;
+    project::Project p = project::openPart(path, progress);
+    project::Recipe recipe = p.current().recipe;
+    project::run(p, recipe, project::Stage::surface, progress);
+    const auto surface = p.surface(recipe);
+    const std::string file = (std::filesystem::temp_directory_path() / "escultura-bench.step").string();
+    std::printf(
+        "%s\n\n| faces asked | faces | edge, mm | cage, s | RMS, %% of edge | largest, %% | handles | patches, s | "
+        "jump, deg "
+        "(regular) | solid with features, s | valid | patches to limit, %% | STEP, MB | write and read back, s |\n"
+        "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n",
+        p.part.name.c_str());
+    for (int count : {300, 1000, 3000}) {
+        recipe.rebuild.faceCount = count;
+        recipe.rebuild.adapt = false;
+        const auto c = project::evaluateCage(p.part, *p.field(), *surface, recipe, progress);
+        const double patches = secondsOf([&] { cage::makePatches(c.cage); }, 1);
+        const auto b = project::evaluateRebuild(p.part, *p.field(), *surface, c, recipe, progress);
+        const double step = secondsOf([&] { project::writeCheckedStep(file, p.part, b); }, 1);
+        const auto& d = c.deviation;
+        std::printf(
+            "| %d | %zu | %.2f | %.2f | %.2f | %.1f | %d of %d | %.2f | %.2f (%.0e) | %.2f | %s | %.1e | %.1f | %.2f "
+            "|\n",
+            count, c.cage.face.size(), d.edge, c.seconds, 100 * std::max(d.rms, d.backRms) / d.edge,
+            100 * std::max(d.largest, d.backLargest) / d.edge, c.report.genus, c.targetGenus, patches, b.irregularJump,
+            b.regularJump, b.seconds - patches, b.solid.solid.valid && b.solid.solid.closed ? "yes" : "NO",
+            100 * std::abs(b.solid.free.volume / b.limit.volume - 1),
+            static_cast<double>(std::filesystem::file_size(file)) / 1e6, step);
+        std::fflush(stdout);
+    }
+    std::filesystem::remove(file);
+    int sound = 0;
+    for (int seed = 1; seed <= shapes; ++seed) {
+        std::string why;
+        try {
+            const auto s = made_up::organicShape(static_cast<unsigned>(seed));
+            const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
+            cage::AutomaticOptions o;
+            o.faceSize = 0.65 * s.thinnest;
+            const auto a = cage::automaticCage([&](const Vec3& q) { return s.solid->surfaceValue(0, q); },
+                                               s.solid->bounds(), target, o, progress);
+            auto at = [](const Vec3& q) {
+                return " at (" + formatNumber(q.x(), 3) + ", " + formatNumber(q.y(), 3) + ", " +
+                       formatNumber(q.z(), 3) + ")";
+            };
+            if (!a.report.closed || !a.report.manifold) why += " torn" + at(a.report.problems.front().at);
+            if (!a.agrees)
+                why += " handles " + std::to_string(a.report.genus) + " of " + std::to_string(target.measures().genus);
+            if (!a.folded.empty()) why += " folds" + at(a.cage.position[a.cage.face[a.folded.front()][0]]);
+            const auto& d = a.deviation;
+            if (std::max(d.rms, d.backRms) > 0.01 * d.edge)
+                why += " RMS " + formatNumber(100 * std::max(d.rms, d.backRms) / d.edge, 3) + " %";
+            if (std::max(d.largest, d.backLargest) > 0.12 * d.edge)
+                why += " largest" + at(d.backLargest > d.largest ? d.backLargestAt : d.largestAt);
+            solid::Feature f;
+            f.name = "bore";
+            f.diameter = 6;
+            f.through = true;
+            f.before = 300;
+            f.axis = Vec3(0.36, 0.48, 0.8);
+            f.origin = target.mesh().position[target.mesh().position.size() / 3];
+            solid::SolidOptions options;
+            options.deflection = 0.5;
+            const auto r = solid::buildSolid(a.cage, cage::makePatches(a.cage), {f}, options, progress);
+            if (!r.solid.valid || !r.solid.closed) why += " solid not valid";
+            if (!r.features[0].built) why += " bore: " + r.features[0].problem + at(r.features[0].at);
+        } catch (const std::exception& e) {
+            why += std::string(" ") + e.what();
+        }
+        if (why.empty())
+            ++sound;
+        else
+            std::printf("shape %d:%s\n", seed, why.c_str());
+    }
+    if (shapes > 0) std::printf("\nRandom organic shapes with a bore: %d of %d sound\n", sound, shapes);
+    std::printf("Peak memory: %.0f MB\n", peakMegabytes());
+    return shapes > 0 && sound < 0.95 * shapes ? 1 : 0;
+}
+
 int main(int argc, char** argv) {
     CLI::App app{"Verification table and benchmarks."};
     app.require_subcommand(1);
@@ -231,6 +315,10 @@ int main(int argc, char** argv) {
     m->add_option("part", part, "Part file");
     auto* s = app.add_subcommand("surface", "Accuracy and speed of surfaces, threshold figures, memory");
     s->add_option("part", part, "Part file");
+    auto* b = app.add_subcommand("rebuild", "Cage to STEP at 300, 1,000 and 3,000 faces, and random shapes");
+    int shapes = 100;
+    b->add_option("part", part, "Part file");
+    b->add_option("--shapes", shapes, "Count of random organic shapes");
     auto* q = app.add_subcommand("solve", "The equation solvers side by side over sizes");
     double largest = 2e6;
     bool direct = true;
@@ -255,6 +343,7 @@ int main(int argc, char** argv) {
         if (*w) return bench::solveOne(part, one);
         if (*q) return bench::benchSolve(part, largest, direct, other);
         if (*s) return benchSurface(part);
+        if (*b) return benchRebuild(part, shapes);
         return meshSizes(part);
     } catch (const std::exception& e) {
         std::fprintf(stderr, "error: %s\n", e.what());

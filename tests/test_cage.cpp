@@ -6,7 +6,7 @@
 #include "base/error.hpp"
 #include "cage/automatic.hpp"
 #include "cage/patches.hpp"
-#include "organic_shapes.hpp"
+#include "shape/machined_solid.hpp"
 #include "surface/extract.hpp"
 
 using namespace escultura;
@@ -294,31 +294,6 @@ class TestCage : public QObject {
                 QVERIFY((p.patch[e.face[0]].point(u0, v0) - p.patch[e.face[1]].point(u1, v1)).norm() < 1e-13);
             }
         }
-        QVERIFY2(p.irregularJump < 1, qPrintable(QString::number(p.irregularJump)));
-    }
-    /// 15 random organic shapes: closed, right handles, no folds, within the bars both ways, patches with small kinks.
-    void randomShapes_data() {
-        QTest::addColumn<int>("seed");
-        for (int seed = 1; seed <= 15; ++seed) QTest::addRow("%d", seed) << seed;
-    }
-    void randomShapes() {
-        QFETCH(int, seed);
-        const auto s = made_up::organicShape(static_cast<unsigned>(seed));
-        Progress progress;
-        const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
-        cage::AutomaticOptions o;
-        o.faceSize = 0.65 * s.thinnest;
-        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); },
-                                           s.solid->bounds(), target, o, progress);
-        QVERIFY(a.report.closed && a.report.manifold);
-        QCOMPARE(a.report.genus, target.measures().genus);
-        QCOMPARE(a.report.pieces, target.measures().pieces);
-        QVERIFY(a.folded.empty());
-        const auto& d = a.deviation;
-        QVERIFY(std::max(d.rms, d.backRms) <= 0.01 * d.edge);
-        QVERIFY(std::max(d.largest, d.backLargest) <= 0.12 * d.edge);
-        const auto p = cage::makePatches(a.cage);
-        QVERIFY(p.regularJump < 1e-6);
         QVERIFY2(p.irregularJump < 1, qPrintable(QString::number(p.irregularJump)));
     }
 };

@@ -237,6 +237,17 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         click("cageInsertLoop");
         QVERIFY(editor().cage().face.size() > count);
         key(Qt::Key_Z, Qt::ControlModifier);
+        // the fit goes on for the selection, the rest stays
+        editor().setElement(CageEditor::Element::faces);
+        editor().select({left});
+        const auto elsewhere = editor().cage().face[right][0];
+        const Vec3 there = editor().cage().position[elsewhere];
+        editor().moveBy(Vec3(0, 0, 3));
+        const Vec3 pulled = *editor().middle();
+        click("cageFit");
+        QVERIFY(settle());
+        QVERIFY((*editor().middle() - pulled).norm() > 0.5);
+        QVERIFY((editor().cage().position[elsewhere] - there).norm() < 1e-9);
         // refusals say why and change nothing
         editor().selectNone();
         const auto before = rebuild();

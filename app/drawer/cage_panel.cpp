@@ -233,6 +233,8 @@ QWidget* CagePanel::makeTools() {
     more->addWidget(button("Relax", "cageRelax", "Even the selected vertices out", [this] { editor_->relax(); }));
     more->addWidget(
         button("Snap", "cageSnap", "Bring the selection back to the smooth surface", [this] { editor_->snap(); }));
+    more->addWidget(button("Fit", "cageFit", "Go on with the least-squares fit: of the selection, or of the whole cage",
+                           [this] { editor_->fit(); }));
     deviation_ = new QCheckBox("deviation");
     deviation_->setObjectName("cageShowDeviation");
     connect(deviation_, &QCheckBox::toggled, this, [this](bool on) { editor_->setShowDeviation(on); });

@@ -517,6 +517,26 @@ void CageEditor::snap() {
     if (target_) attempt("Snap to surface", [&](cage::Cage& c) { cage::snapTo(c, vertices(), *target_); });
 }
 
+void CageEditor::fit() {
+    if (!on_ || !target_ || session_.isBusy()) return;
+    auto changed = std::make_shared<cage::Cage>(cage_);
+    cage::FitOptions options;
+    options.iterations = 6;
+    options.fairness = 0.01;
+    options.symmetry = mirrors();
+    if (!selected_.empty()) {
+        options.held.assign(cage_.position.size(), 1);
+        for (auto v : vertices()) options.held[v] = 0;
+        options.symmetry.clear();  // held vertices lead
+    }
+    session_.work(
+        "Fitting the cage",
+        [changed, options, target = target_](Progress& p) { cage::fitCage(*changed, *target, options, p); },
+        [this, changed] {
+            if (on_) commit("Fit cage", std::move(*changed));
+        });
+}
+
 QString CageEditor::state() const {
     if (!on_) return "The cage is not being edited.";
     QString s = words("face", "faces", cage_.face.size());

@@ -62,6 +62,8 @@ class CageEditor : public QObject {
     void fillHoles();
     void relax();
     void snap();
+    /// Goes on with the least-squares fit: of the selection, or of the whole cage when nothing is selected.
+    void fit();
 
     /// In words: what is selected and what is wrong.
     QString state() const;

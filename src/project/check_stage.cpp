@@ -352,10 +352,10 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
     const auto& sizes = recipe.check.localSizes;
     const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
     const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
-    // a bore needs two elements across, or coarse meshes lose it
+    // elements much wider than a bore would lose it
     std::vector<const Interface*> narrow;
     for (const Interface& i : part.interfaces)
-        if (i.boreDiameter > 0 && 0.5 * i.boreDiameter < usual) narrow.push_back(&i);
+        if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(&i);
     if (sizes.empty() && !byThickness && narrow.empty()) return {};
     struct Region {
         LocalSize size;

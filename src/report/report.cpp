@@ -465,6 +465,14 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         if (const auto s = project.surface(variant.recipe))
             exchange::writeStl(draft + "/surface.stl", s->mesh, project.part.name);
         if (const auto b = project.rebuild(variant.recipe)) {
+            // the slow gate, only when the part is about to be released
+            if (variant.recipe.check.rebuilt && releaseBlockers(project, variant).empty())
+                for (const auto& problem : solid::selfInterference(*b->solid.brep, progress))
+                    throw InputError(ErrorDetail{"The solid must not be released.",
+                                                 {},
+                                                 "self-intersection check",
+                                                 "nothing to report",
+                                                 problem});
             for (const auto& differs : writeCheckedStep(draft + "/solid.step", project.part, *b))
                 throw InputError(ErrorDetail{"The STEP file does not hold the solid.",
                                              "solid.step",
