@@ -180,7 +180,7 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
     left->addLayout(buttons);
     table_ = new QTableWidget(0, 5);
     table_->setObjectName("features");
-    table_->setHorizontalHeaderLabels({"On", "Feature", "Kind", "Figures", "State"});
+    table_->setHorizontalHeaderLabels({"On", "Feature", "State", "Kind", "Figures"});
     table_->verticalHeader()->hide();
     table_->setSelectionBehavior(QAbstractItemView::SelectRows);
     table_->setSelectionMode(QAbstractItemView::SingleSelection);
@@ -340,8 +340,8 @@ void FeaturesPanel::refresh() {
             for (const auto& o : fresh->solid.features)
                 if (o.name == f.name)
                     state = !o.built ? "✕ failed" : o.problem.empty() ? "✓ built" : "◐ built, see below";
-        const QStringList texts{"", QString::fromStdString(f.name), solid::name(f.kind),
-                                QString::fromStdString(solid::describe(f)), state};
+        const QStringList texts{"", QString::fromStdString(f.name), state, solid::name(f.kind),
+                                QString::fromStdString(solid::describe(f))};
         for (int c = 0; c < 5; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
             item->setFlags(Qt::ItemIsEnabled | Qt::ItemIsSelectable);
@@ -349,7 +349,7 @@ void FeaturesPanel::refresh() {
                 item->setFlags(item->flags() | Qt::ItemIsUserCheckable);
                 item->setCheckState(f.on ? Qt::Checked : Qt::Unchecked);
             }
-            if (c == 4 && state.startsWith("✕")) item->setForeground(theme::clay);
+            if (c == 2 && state.startsWith("✕")) item->setForeground(theme::clay);
             table_->setItem(static_cast<int>(r), c, item);
         }
     }
