@@ -165,6 +165,23 @@ class TestSolid : public QObject {
         QVERIFY(round.features[0].built);
         QCOMPARE(round.surfaces.size(), std::size_t(3));  // the plane and the wall of the clearance
     }
+    /// Two features that mill the same plane are both there.
+    void coincidentPlanes() {
+        Feature box;
+        box.kind = Feature::Kind::keepOut;
+        box.name = "clear";
+        box.origin = Vec3(0, 0, 30);
+        box.longSide = box.shortSide = 200;
+        box.length = 100;
+        Feature flat;
+        flat.kind = Feature::Kind::flat;
+        flat.name = flat.interface = "seat";
+        flat.face = "start";
+        flat.origin = Vec3(0, 0, 30);
+        flat.diameter = 20;
+        for (const auto& r : {build({box, flat}), build({flat, box})})
+            for (const auto& f : r.features) QVERIFY2(f.built, f.problem.c_str());
+    }
     void slotPocketRibPadBossKeepOut() {
         Feature slot;
         slot.kind = Feature::Kind::slot;

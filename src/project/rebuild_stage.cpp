@@ -427,6 +427,9 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
     if (off > 1e-3)
         r.problems.push_back("The patches enclose " + formatNumber(100 * off, 2) +
                              " % more or less than the limit surface.");
+    if (r.irregularJump > 5)
+        r.problems.push_back("Two patches meet with a kink of " + formatNumber(r.irregularJump, 3) + " degrees at " +
+                             placeText(r.jumpAt) + ": split or move the cage there.");
     for (const auto& f : r.solid.features)
         if (!f.built) r.problems.push_back("Feature '" + f.name + "' is missing: " + f.problem);
     if (r.pieces != surface.measures.pieces)

@@ -417,6 +417,13 @@ class Builder {
                     bool any = false;
                     for (FaceOwners::Iterator it(owner_); it.More(); it.Next())
                         any = any || r_.surfaces[it.Value()].feature == g->name;
+                    // a milled plane that another feature makes as well belongs to whichever came last
+                    for (FaceOwners::Iterator it(owner_); it.More() && g->kind == Feature::Kind::flat; it.Next()) {
+                        const SolidSurface& same = r_.surfaces[it.Value()];
+                        any = any || (same.kind == SolidSurface::Kind::plane &&
+                                      std::abs(std::abs(same.axis.dot(g->axis)) - 1) < 1e-9 &&
+                                      std::abs((same.point - g->origin).dot(g->axis)) < 1e-6);
+                    }
                     if (!any) {
                         o.built = false;
                         o.problem =
