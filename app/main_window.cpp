@@ -411,17 +411,7 @@ void MainWindow::showError(const QString& message) {
 
 void MainWindow::newVariant(std::size_t from) {
     if (session_.isBusy()) return;
-    session_.edit("New variant", [from](Project& p) {
-        Variant v = p.variants[from];
-        v.id = 0;
-        for (const auto& other : p.variants) v.id = std::max(v.id, other.id);
-        ++v.id;
-        v.name = std::string(1, static_cast<char>('A' + p.variants.size() % 26)) +
-                 (p.variants.size() >= 26 ? std::to_string(p.variants.size() / 26) : "");
-        v.dispositions.clear();
-        p.variants.push_back(v);
-        p.open = p.variants.size() - 1;
-    });
+    session_.edit("New variant", [from](Project& p) { addVariant(p, from); });
 }
 
 void MainWindow::variantMenu(std::size_t variant, const QPoint& where) {

@@ -233,16 +233,8 @@ void Session::quickCheck() {
         now.check.original = false;
         now.check.level = project::Level::look;
         if (recorded && !(now == checked->second)) {
-            project::Variant v = p.variants[p.open];
             p.variants[p.open].recipe = checked->second;
-            v.id = 0;
-            for (const auto& other : p.variants) v.id = std::max(v.id, other.id);
-            ++v.id;
-            v.name = std::string(1, static_cast<char>('A' + p.variants.size() % 26)) +
-                     (p.variants.size() >= 26 ? std::to_string(p.variants.size() / 26) : "");
-            v.dispositions.clear();
-            p.variants.push_back(v);
-            p.open = p.variants.size() - 1;
+            addVariant(p, p.open);
         }
         p.variants[p.open].recipe = now;
     });

@@ -260,12 +260,10 @@ int benchRebuild(const std::string& path, int shapes) {
     for (int seed = 1; seed <= shapes; ++seed) {
         std::string why;
         try {
-            const auto s = made_up::organicShape(static_cast<unsigned>(seed));
-            const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
-            cage::AutomaticOptions o;
-            o.faceSize = 0.65 * s.thinnest;
-            const auto a = cage::automaticCage([&](const Vec3& q) { return s.solid->surfaceValue(0, q); },
-                                               s.solid->bounds(), target, o, progress);
+            const auto trial = made_up::organicSolid(static_cast<unsigned>(seed));
+            const auto& a = trial.cage;
+            const auto& target = *trial.target;
+            const auto& r = trial.solid;
             auto at = [](const Vec3& q) {
                 return " at (" + formatNumber(q.x(), 3) + ", " + formatNumber(q.y(), 3) + ", " +
                        formatNumber(q.z(), 3) + ")";
@@ -279,16 +277,6 @@ int benchRebuild(const std::string& path, int shapes) {
                 why += " RMS " + formatNumber(100 * std::max(d.rms, d.backRms) / d.edge, 3) + " %";
             if (std::max(d.largest, d.backLargest) > 0.12 * d.edge)
                 why += " largest" + at(d.backLargest > d.largest ? d.backLargestAt : d.largestAt);
-            solid::Feature f;
-            f.name = "bore";
-            f.diameter = 6;
-            f.through = true;
-            f.before = 300;
-            f.axis = Vec3(0.36, 0.48, 0.8);
-            f.origin = target.mesh().position[target.mesh().position.size() / 3];
-            solid::SolidOptions options;
-            options.deflection = 0.5;
-            const auto r = solid::buildSolid(a.cage, cage::makePatches(a.cage), {f}, options, progress);
             if (!r.solid.valid || !r.solid.closed) why += " solid not valid";
             if (!r.features[0].built) why += " bore: " + r.features[0].problem + at(r.features[0].at);
         } catch (const std::exception& e) {

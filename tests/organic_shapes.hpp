@@ -5,7 +5,11 @@
 #include <memory>
 #include <random>
 
+#include "cage/automatic.hpp"
+#include "cage/patches.hpp"
 #include "shape/machined_solid.hpp"
+#include "solid/build.hpp"
+#include "surface/extract.hpp"
 
 namespace made_up {
 
@@ -69,6 +73,41 @@ inline OrganicShape organicShape(unsigned seed) {
     box = box.grown(20);
     r.solid =
         std::make_shared<escultura::shape::MachinedSolid>(std::make_shared<escultura::shape::FunctionBody>(value), box);
+    return r;
+}
+
+/// An organic shape wrapped, and made a solid with a bore of 6 mm through it.
+struct OrganicSolid {
+    OrganicShape shape;
+    std::unique_ptr<escultura::cage::Target> target;
+    escultura::cage::AutomaticCage cage;
+    escultura::cage::PatchSet patches;
+    escultura::solid::SolidResult solid;
+};
+inline OrganicSolid organicSolid(unsigned seed) {
+    namespace cage = escultura::cage;
+    namespace solid = escultura::solid;
+    escultura::Progress progress;
+    OrganicSolid r;
+    r.shape = organicShape(seed);
+    const auto& body = r.shape.solid;
+    r.target =
+        std::make_unique<cage::Target>(escultura::surface::extractSurface(*body, 3, false, progress), body, nullptr);
+    cage::AutomaticOptions options;
+    options.faceSize = 0.65 * r.shape.thinnest;
+    r.cage = cage::automaticCage([&](const Vec3& p) { return body->surfaceValue(0, p); }, body->bounds(), *r.target,
+                                 options, progress);
+    r.patches = cage::makePatches(r.cage.cage);
+    solid::Feature bore;
+    bore.name = "bore";
+    bore.diameter = 6;
+    bore.through = true;
+    bore.before = 300;
+    bore.axis = Vec3(0.36, 0.48, 0.8);
+    bore.origin = r.target->mesh().position[r.target->mesh().position.size() / 3];
+    solid::SolidOptions coarse;
+    coarse.deflection = 0.5;
+    r.solid = solid::buildSolid(r.cage.cage, r.patches, {bore}, coarse, progress);
     return r;
 }
 

@@ -45,6 +45,39 @@ class TestCli : public QObject {
     }
 
   private slots:
+    /// The solid is rebuilt, checked, written, told in report and summary, and found in its file by another run.
+    void rebuildsTheSolid() {
+        const Result r = runLever("solid", [](json&, field::DensityField&) {}, {"--rebuild", "--face-size", "6 mm"});
+        QVERIFY2(r.code == 0, qPrintable(r.error));
+        const QString out = folder("solid") + "/out";
+        std::ifstream in((out + "/summary.json").toStdString());
+        const json s = json::parse(in);
+        QVERIFY(s["rebuild"]["valid"].get<bool>() && s["rebuild"]["problems"].empty());
+        QVERIFY(s["cage"]["closed"].get<bool>());
+        QVERIFY(std::abs(s["mesh"]["volume_mm3"].get<double>() / s["rebuild"]["volume_mm3"].get<double>() - 1) < 0.01);
+        QVERIFY(QFileInfo(out + "/solid.stl").size() > 10000);
+        QFile html(out + "/report.html");
+        QVERIFY(html.open(QIODevice::ReadOnly));
+        const QByteArray text = html.readAll();
+        for (const char* word : {"Cage faces", "pivot bore", "Patches to limit surface", "pictures/solid.png"})
+            QVERIFY2(text.contains(word), word);
+        const Result step = call({"step", out + "/solid.step"});
+        QCOMPARE(step.code, 0);
+        const json j = json::parse(step.out.toStdString());
+        QVERIFY(std::abs(j["volume_mm3"].get<double>() / s["rebuild"]["volume_mm3"].get<double>() - 1) < 1e-4);
+        QCOMPARE(j["part"].get<std::string>(), std::string("Lever"));
+        bool named = false;
+        for (const auto& n : j["face_names"]) named = named || n == "eye bore: bore";
+        QVERIFY(named);
+    }
+    void refusesWhatIsNoStepFile() {
+        for (const QString& path : {QString("/no/such.step"), QString(ESCULTURA_CLI)}) {
+            const Result r = call({"step", path});
+            QCOMPARE(r.code, 3);
+            QVERIFY2(r.error.contains(path) && r.error.contains("STEP"), qPrintable(r.error));
+        }
+        refused("tiny", [](json&, field::DensityField&) {}, {"--face-size"}, {"--rebuild", "--face-size", "0"});
+    }
     void writesTheReleaseFolder() {
         const Result r = runLever("good", [](json&, field::DensityField&) {}, {"--smoothing", "1/8 in"});
         QVERIFY2(r.code == 0, qPrintable(r.error));

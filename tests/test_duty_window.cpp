@@ -30,12 +30,6 @@ class TestDutyWindow : public QObject, private WindowDriver {
         QTest::mouseClick(find<QPushButton>("editLoads"), Qt::LeftButton);
         QVERIFY(find<QTableWidget>("dutyTable")->isVisible());
     }
-    void click(const char* name) { QTest::mouseClick(find<QPushButton>(name), Qt::LeftButton); }
-    void choose(const char* name, int index) {
-        auto* box = find<QComboBox>(name);
-        box->setCurrentIndex(index);
-        emit box->activated(index);
-    }
     void select(const QString& first, const QString& second) {
         auto* t = find<QTableWidget>("dutyTable");
         const int r = rowOf(t, first, second);

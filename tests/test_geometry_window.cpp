@@ -19,16 +19,6 @@ using project::Stage;
 class TestGeometryWindow : public QObject, public WindowDriver {
     Q_OBJECT
 
-    void click(const char* button) {
-        auto* b = find<QPushButton>(button);
-        QVERIFY2(b->isEnabled(), button);
-        QTest::mouseClick(b, Qt::LeftButton);
-    }
-    void choose(const char* name, int index) {
-        auto* box = find<QComboBox>(name);
-        box->setCurrentIndex(index);
-        emit box->activated(index);
-    }
     const project::Part& part() const { return w_->session().project().part; }
     void showInterfaces() {
         w_->viewBar().drawerButton()->setChecked(true);

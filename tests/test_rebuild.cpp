@@ -160,6 +160,57 @@ class TestRebuild : public QObject {
         for (const auto& s : requirementStates(lever(), recipe, nullptr, nullptr))
             if (s.name == "mass") QVERIFY(near(s.value, b.mass, 1e-9));
     }
+    /// The mass that counts is that of the body that is checked, and it is out of date with it.
+    void massFollowsTheCheckedBody() {
+        Recipe recipe = lever().variants[0].recipe;
+        recipe.check.rebuilt = true;
+        recipe.check.level = Level::look;
+        Progress progress;
+        run(lever(), recipe, Stage::check, progress);
+        auto massOf = [&](const Recipe& r, const CheckResult* last) {
+            for (const auto& s : requirementStates(lever(), r, nullptr, last))
+                if (s.name == "mass") return s;
+            return RequirementState{};
+        };
+        const auto check = lever().check(recipe);
+        QVERIFY(massOf(recipe, nullptr).state == RequirementState::State::met);
+        QVERIFY(near(massOf(recipe, nullptr).value, lever().rebuild(recipe)->mass, 1e-9));
+        Recipe other = recipe;
+        other.rebuild.faceSize = 6.5;  // the surface is still fresh, the solid and its check are not
+        QVERIFY(lever().surface(other) && !lever().rebuild(other));
+        const auto stale = massOf(other, check.get());
+        QVERIFY(stale.state == RequirementState::State::outOfDate);
+        QVERIFY(near(stale.value, check->quality.volume * 7.85e-6, 1e-9));
+    }
+    /// Another name of a step is the same cage; another number is not.
+    void keysFollowNumbersNotNames() {
+        Recipe recipe = lever().variants[0].recipe;
+        recipe.rebuild.steps = {member({22, 22, 7.5}, {58, 22, 7.5}, 4)};
+        const auto first = lever().keys(recipe);
+        recipe.rebuild.steps[0].name = "strut";
+        QCOMPARE(lever().keys(recipe).cage, first.cage);
+        recipe.rebuild.steps[0].member.blend += 0.1;
+        QVERIFY(lever().keys(recipe).cage != first.cage);
+        recipe.rebuild.steps[0].on = false;
+        QCOMPARE(lever().keys(recipe).cage, lever().keys(lever().variants[0].recipe).cage);
+        recipe.rebuild.ownFeatures = true;
+        solid::Feature f;
+        f.name = "hole";
+        recipe.rebuild.features = {f};
+        const auto withHole = lever().keys(recipe).rebuild;
+        recipe.rebuild.features[0].headAngle += 1;
+        QVERIFY(lever().keys(recipe).rebuild != withHole);
+    }
+    /// A variant is copied under the next free letter, without signatures.
+    void variantsAreAdded() {
+        Project p = lever();
+        p.variants[0].dispositions.push_back({"k", "H1", "accept", "because", "me", "2026-01-01"});
+        const Variant& v = addVariant(p, 0);
+        QCOMPARE(v.name, std::string("B"));
+        QVERIFY(v.id != p.variants[0].id && v.dispositions.empty());
+        QVERIFY(v.recipe == p.variants[0].recipe);
+        QCOMPARE(p.open, std::size_t(1));
+    }
     void membersAndThickenings() {
         Recipe recipe = lever().variants[0].recipe;
         const double before = built(recipe).solid.solid.volume;

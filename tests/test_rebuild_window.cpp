@@ -17,16 +17,6 @@ using project::Stage;
 class TestRebuildWindow : public QObject, public WindowDriver {
     Q_OBJECT
 
-    void click(const char* button) {
-        auto* b = find<QPushButton>(button);
-        QVERIFY2(b->isEnabled(), button);
-        QTest::mouseClick(b, Qt::LeftButton);
-    }
-    void choose(const char* name, int index) {
-        auto* box = find<QComboBox>(name);
-        box->setCurrentIndex(index);
-        emit box->activated(index);
-    }
     CageEditor& editor() { return w_->cageEditor(); }
     const project::Rebuild& rebuild() { return w_->session().recipe().rebuild; }
     void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(w_.get(), k, m); }
@@ -43,6 +33,7 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         click("editCage");
         QVERIFY(settle());
         QTRY_VERIFY(editor().isOn());
+        QTRY_VERIFY(editor().isSettled());
         QTest::qWait(50);
     }
     /// A face that looks to the viewer and is not hidden.

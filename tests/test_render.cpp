@@ -1,10 +1,12 @@
 #include <QGuiApplication>
 #include <QPainter>
 #include <QtTest>
+#include <set>
 
 #include "made_up_part.hpp"
 #include "render/overlay.hpp"
 #include "render/renderer.hpp"
+#include "report/cage_scene.hpp"
 #include "report/part_scene.hpp"
 #include "report/report.hpp"
 
@@ -198,6 +200,83 @@ class TestRender : public QObject {
         int ochre = 0;
         for (const Colour& k : pieces->meshes[0].colour) ochre += k.r > 200 && k.b < 90;
         QVERIFY(ochre > 100);
+    }
+    /// A cube's cage: its twelve edges over the limit surface, the chosen and the sharp ones apart; chosen faces
+    /// recoloured.
+    void sceneOfACage() {
+        cage::Cage c;
+        for (int k = 0; k < 8; ++k) c.position.emplace_back(k & 1 ? 1 : -1, k & 2 ? 1 : -1, k & 4 ? 1 : -1);
+        c.face = {{0, 4, 6, 2}, {1, 3, 7, 5}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 2, 3, 1}, {4, 5, 7, 6}};
+        c.crease = {{4, 5, 3.0}};
+        const cage::LimitMesh limit(c, 4);
+        const auto mesh = limit.at(c.position);
+        report::CageView v;
+        v.cage = &c;
+        v.limit = &mesh;
+        v.faceOf = &limit.faceOf();
+        v.selectedFace.assign(6, 0);
+        v.selectedFace[1] = 1;
+        v.selectedEdges = {{0, 1}};
+        v.flaws = {{"folds over", Vec3(1, 1, 1)}};
+        auto scene = report::cageScene(v);
+        std::size_t edges = 0;
+        for (const auto& l : scene->lines) edges += l.position.size() / 2;
+        QCOMPARE(edges, std::size_t(12));
+        QCOMPARE(scene->lines.size(), std::size_t(3));  // plain, sharp, chosen
+        QCOMPARE(scene->labels.size(), std::size_t(1));
+        QVERIFY(!scene->legend.shown);
+        // the chosen face has its own copies of its vertices
+        QCOMPARE(scene->meshes[0].triangle.size(), mesh.triangle.size());
+        QCOMPARE(scene->meshes[0].position.size(), mesh.position.size() + 25);
+        // by deviation: colours and shares of area
+        std::vector<float> deviation(mesh.position.size());
+        for (std::size_t i = 0; i < deviation.size(); ++i) deviation[i] = static_cast<float>(mesh.position[i].z());
+        v.deviation = &deviation;
+        scene = report::cageScene(v);
+        QVERIFY(scene->legend.shown);
+        QCOMPARE(scene->legend.unit, std::string("mm"));
+        double share = 0;
+        for (double x : scene->legend.share) share += x;
+        QVERIFY(std::abs(share - 1) < 1e-9);
+        QVERIFY(scene->legend.scale.low < 0 && scene->legend.scale.low == -scene->legend.scale.high);
+        // an open cage shows its rim
+        c.face.pop_back();
+        c.crease.clear();
+        const cage::LimitMesh open(c, 2);
+        const auto rest = open.at(c.position);
+        report::CageView w;
+        w.cage = &c;
+        w.limit = &rest;
+        scene = report::cageScene(w);
+        QCOMPARE(scene->lines.size(), std::size_t(2));
+        QCOMPARE(scene->lines.back().position.size() / 2, std::size_t(4));
+    }
+    /// A solid: one colour a kind of surface, edges between surfaces, failed features named at their place.
+    void sceneOfASolid() {
+        project::RebuildResult r;
+        // a tetrahedron whose one side belongs to an interface, another to a feature of our own
+        r.solid.mesh.position = {{0, 0, 0}, {10, 0, 0}, {0, 10, 0}, {0, 0, 10}};
+        r.solid.mesh.triangle = {{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {0, 3, 2}};
+        r.solid.mesh.owner = {0, 1, 2, 0};
+        r.solid.surfaces.resize(3);
+        r.solid.surfaces[1].feature = "bolt bore";
+        r.solid.surfaces[1].interface = "bolt";
+        r.solid.surfaces[2].feature = "oil hole";
+        solid::FeatureOutcome failed;
+        failed.name = "far hole";
+        failed.at = Vec3(5, 5, 5);
+        r.solid.features = {failed};
+        const auto plain = report::solidScene(r, ""), chosen = report::solidScene(r, "oil hole");
+        QCOMPARE(plain->lines[0].position.size() / 2, std::size_t(5));  // but the edge between the two free sides
+        QCOMPARE(plain->labels.size(), std::size_t(1));
+        QCOMPARE(plain->labels[0].strong, std::string("far hole"));
+        std::set<std::array<int, 3>> colours;
+        for (const auto& c : plain->meshes[0].colour) colours.insert({c.r, c.g, c.b});
+        QCOMPARE(colours.size(), std::size_t(3));
+        bool differs = false;
+        for (std::size_t i = 0; i < plain->meshes[0].colour.size(); ++i)
+            differs = differs || plain->meshes[0].colour[i].r != chosen->meshes[0].colour[i].r;
+        QVERIFY(differs);
     }
     void automaticDeformationIsARoundNumber() {
         const auto c = project_.check(project_.current().recipe);

@@ -248,6 +248,62 @@ class TestSolid : public QObject {
             side = side || (s.face == "side" && !s.hollow && std::abs(s.radius - 8) < 1e-12);
         QVERIFY(side);
     }
+    /// A boss by hand with material cleared around it is turned, not added.
+    void turnedBossRemovesOnly() {
+        Feature f;
+        f.kind = Feature::Kind::boss;
+        f.name = "spigot";
+        f.origin = Vec3(0, 0, 30);
+        f.diameter = 16;
+        f.outer = 60;
+        f.length = 20;
+        f.radius = 0;
+        QVERIFY(!solid::addsMaterial(f));
+        QVERIFY(solid::describe(f).find("turned") != std::string::npos);
+        const auto r = build({f});
+        QVERIFY(r.features[0].built);
+        // the cap above z = 30 (radius sqrt(R^2 - 900)) but for a core of radius 8
+        const double cap = M_PI * 100 * (3 * R - 10) / 3;
+        const double core = 2 * M_PI / 3 * (R * R * R - std::pow(R * R - 64, 1.5)) - M_PI * 64 * 30;
+        QVERIFY(near(-r.features[0].volume, cap - core, 1e-2));
+    }
+    /// Every kind says its figures in words and refuses numbers that cannot be made, naming them.
+    void wordsAndProblemsOfFeatures_data() {
+        QTest::addColumn<int>("kind");
+        QTest::addColumn<QString>("words");
+        QTest::addColumn<QString>("problem");
+        using K = Feature::Kind;
+        auto row = [](K k, const char* words, const char* problem) {
+            QTest::newRow(solid::name(k)) << static_cast<int>(k) << words << problem;
+        };
+        row(K::bore, "deep", "diameter must be above 0");
+        row(K::boss, "high", "diameter must be above 0");
+        row(K::pad, "high", "long side must be above 0");
+        row(K::flat, "side milled", "");
+        row(K::slot, "deep", "long side must be above 0");
+        row(K::pocket, "corners", "long side must be above 0");
+        row(K::rib, "draft", "long side must be above 0");
+        row(K::body, "cut", "Choose the file");
+        row(K::keepOut, "box", "long side must be above 0");
+        row(K::fillet, "edges of", "radius must be above 0");
+        row(K::chamfer, "edges of", "radius must be above 0");
+    }
+    void wordsAndProblemsOfFeatures() {
+        QFETCH(int, kind);
+        QFETCH(QString, words);
+        QFETCH(QString, problem);
+        Feature f;
+        f.kind = static_cast<Feature::Kind>(kind);
+        f.name = "one";
+        f.diameter = f.longSide = f.radius = 0;
+        f.on1 = "one";
+        QVERIFY2(QString::fromStdString(solid::describe(f)).contains(words), solid::describe(f).c_str());
+        const std::string found = solid::problemOf(f, {f});
+        QVERIFY2(problem.isEmpty() ? found.empty() : QString::fromStdString(found).contains(problem), found.c_str());
+        QVERIFY(solid::problemOf(f, {f, f}).find("Two features") != std::string::npos);
+        f.name.clear();
+        QVERIFY(solid::problemOf(f, {f}).find("needs a name") != std::string::npos);
+    }
     void filletsAndChamfers() {
         Feature flat;
         flat.kind = Feature::Kind::flat;
@@ -317,7 +373,7 @@ class TestSolid : public QObject {
         f.headDiameter = 26;
         const auto r = build({f});
         const std::string path = folder.filePath("ball.step").toStdString();
-        solid::writeStep(path, r, {"Test ball", ""});
+        solid::writeStep(path, r, "Test ball");
         const auto s = solid::readStepFigures(path);
         QVERIFY(s.figures.valid && s.figures.closed);
         QCOMPARE(s.figures.solids, 1);
@@ -334,7 +390,7 @@ class TestSolid : public QObject {
         QVERIFY(text.contains("AUTOMOTIVE_DESIGN"));
         QVERIFY(text.contains("SI_UNIT(.MILLI.,.METRE.)"));
         QVERIFY(text.contains("COLOUR_RGB"));
-        QVERIFY_EXCEPTION_THROWN(solid::writeStep(folder.filePath("no/such/folder.step").toStdString(), r, {"x", ""}),
+        QVERIFY_EXCEPTION_THROWN(solid::writeStep(folder.filePath("no/such/folder.step").toStdString(), r, "x"),
                                  InputError);
         QFile broken(folder.filePath("broken.step"));
         QVERIFY(broken.open(QIODevice::WriteOnly));
@@ -356,7 +412,7 @@ class TestSolid : public QObject {
         import.kind = Feature::Kind::body;
         import.name = "import";
         import.path = folder.filePath("small.step").toStdString();
-        solid::writeStep(import.path, body, {"small", ""});
+        solid::writeStep(import.path, body, "small");
         const auto cut = build({import});
         QVERIFY2(cut.features[0].built, cut.features[0].problem.c_str());
         import.adds = true;
@@ -393,24 +449,11 @@ class TestSolid : public QObject {
     }
     void randomShapes() {
         QFETCH(int, seed);
-        const auto s = made_up::organicShape(static_cast<unsigned>(seed));
-        Progress progress;
-        const cage::Target target(surface::extractSurface(*s.solid, 3, false, progress), s.solid, nullptr);
-        cage::AutomaticOptions o;
-        o.faceSize = 0.65 * s.thinnest;
-        const auto a = cage::automaticCage([&](const Vec3& p) { return s.solid->surfaceValue(0, p); },
-                                           s.solid->bounds(), target, o, progress);
-        Feature f;
-        f.name = "bore";
-        f.diameter = 6;
-        f.through = true;
-        f.before = 300;
-        f.axis = Vec3(0.36, 0.48, 0.8);
-        f.origin = target.mesh().position[target.mesh().position.size() / 3];
-        solid::SolidOptions options;
-        options.deflection = 0.5;
-        const auto patches = cage::makePatches(a.cage);
-        const auto r = solid::buildSolid(a.cage, patches, {f}, options, progress);
+        const auto shape = made_up::organicSolid(static_cast<unsigned>(seed));
+        const auto& a = shape.cage;
+        const auto& target = *shape.target;
+        const auto& patches = shape.patches;
+        const auto& r = shape.solid;
         // the cage: closed, right handles and pieces, no folds, within the bars both ways, patches with small kinks
         QVERIFY(a.report.closed && a.report.manifold);
         QCOMPARE(a.report.genus, target.measures().genus);

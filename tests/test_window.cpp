@@ -17,11 +17,6 @@ using project::Stage;
 /// Drives the real window with mouse and keyboard on the made-up lever.
 class TestWindow : public QObject, WindowDriver {
     Q_OBJECT
-    void click(const char* button) {
-        auto* b = find<QPushButton>(button);
-        QVERIFY2(b->isEnabled(), button);
-        QTest::mouseClick(b, Qt::LeftButton);
-    }
     static void hover(QWidget& w, const QPoint& at) {
         QMouseEvent move(QEvent::MouseMove, at, w.mapToGlobal(at), Qt::NoButton, Qt::NoButton, Qt::NoModifier);
         QApplication::sendEvent(&w, &move);

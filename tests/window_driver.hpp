@@ -2,7 +2,9 @@
 /// What tests of the window share: finding widgets by name, waiting for work, typing.
 
 #pragma once
+#include <QComboBox>
 #include <QLineEdit>
+#include <QPushButton>
 #include <QtTest>
 #include <memory>
 
@@ -39,6 +41,16 @@ struct WindowDriver {
     /// Waits until the worker is idle.
     bool settle() {
         return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 120000);
+    }
+    void click(const char* button) {
+        auto* b = find<QPushButton>(button);
+        QVERIFY2(b->isEnabled(), button);
+        QTest::mouseClick(b, Qt::LeftButton);
+    }
+    void choose(const char* name, int index) {
+        auto* box = find<QComboBox>(name);
+        box->setCurrentIndex(index);
+        emit box->activated(index);
     }
     static void type(QLineEdit* edit, const QString& text) {
         edit->setFocus();

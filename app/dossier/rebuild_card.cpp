@@ -149,8 +149,8 @@ void RebuildCard::refreshBody() {
     QString words;
     if (k.rebuild) {
         const auto& b = *k.rebuild;
-        int built = 0, on = 0;
-        for (const auto& f : b.solid.features) built += f.built, ++on;
+        int built = 0;
+        for (const auto& f : b.solid.features) built += f.built;
         words =
             figures({{"mass", mass(b.mass)},
                      {"volume", num(b.solid.solid.volume, 6) + " mm³"},
@@ -160,7 +160,7 @@ void RebuildCard::refreshBody() {
                       QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
                      {"kinks between patches", brief(b.irregularJump) + "° (regular " +
                                                    (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
-                     {"features", QString("%1 of %2 built").arg(built).arg(on)}});
+                     {"features", QString("%1 of %2 built").arg(built).arg(b.solid.features.size())}});
         if (k.check && session_.recipe().check.rebuilt && solid && session_.project().check(session_.recipe()))
             words +=
                 "<br/>" +

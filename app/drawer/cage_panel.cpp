@@ -3,6 +3,7 @@
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QVBoxLayout>
+#include <algorithm>
 #include <cmath>
 
 #include "base/error.hpp"
@@ -32,6 +33,13 @@ Vec3 vectorOf(const QString& text) {
     Vec3 v;
     for (int a = 0; a < 3; ++a) v[a] = parseQuantity(parts[a].trimmed().toStdString(), dimension::length, "mm");
     return v;
+}
+
+/// "Member 2" when there is one already.
+std::string nextName(const Rebuild& rebuild, CageStep::Kind kind, const std::string& word) {
+    const auto same =
+        std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [&](const CageStep& s) { return s.kind == kind; });
+    return word + " " + std::to_string(1 + same);
 }
 
 }  // namespace
@@ -269,7 +277,7 @@ QWidget* CagePanel::makeSteps() {
     steps_ = new QTableWidget(0, 6);
     steps_->setObjectName("cageSteps");
     steps_->setHorizontalHeaderLabels(
-        {"Change", "On", "From or middle, mm", "To, mm", "Radii or amount, mm", "Blend or edge, mm"});
+        {"Change", "On", "From or middle, mm", "To or radius, mm", "Radii or amount, mm", "Blend or edge, mm"});
     steps_->verticalHeader()->hide();
     steps_->setSelectionBehavior(QAbstractItemView::SelectRows);
     steps_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
@@ -315,9 +323,7 @@ void CagePanel::addMember() {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
         CageStep s;
         s.kind = CageStep::Kind::member;
-        s.name = "Member " +
-                 std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(),
-                                                  [](const CageStep& x) { return x.kind == CageStep::Kind::member; }));
+        s.name = nextName(rebuild, s.kind, "Member");
         s.member.from = a;
         s.member.to = b;
         const double r = surface ? std::max(1.0, 0.5 * surface->thickness.median) : 6;
@@ -336,10 +342,7 @@ void CagePanel::addThickening() {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
         CageStep s;
         s.kind = CageStep::Kind::thickening;
-        s.name = "Thicken " +
-                 std::to_string(1 + std::count_if(rebuild.steps.begin(), rebuild.steps.end(), [](const CageStep& x) {
-                                    return x.kind == CageStep::Kind::thickening;
-                                }));
+        s.name = nextName(rebuild, s.kind, "Thicken");
         s.thickening.centre = at;
         rebuild.steps.push_back(s);
     });
@@ -409,8 +412,7 @@ void CagePanel::refresh() {
             texts[5] = plain(s.member.blend);
         } else if (s.kind == CageStep::Kind::thickening) {
             texts[2] = vectorText(s.thickening.centre);
-            texts[3] = plain(s.thickening.radius) + " radius";
-            texts[3].remove(" radius");
+            texts[3] = plain(s.thickening.radius);
             texts[4] = plain(s.thickening.amount);
             texts[5] = plain(s.thickening.edge);
         } else if (s.cage) {

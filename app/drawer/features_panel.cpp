@@ -119,7 +119,7 @@ std::vector<Entry> entriesOf(const Feature& f) {
     if (f.kind != K::flat && f.kind != K::keepOut) e.push_back(number("also before the start, mm", &Feature::before));
     if (f.kind == K::pocket || f.kind == K::pad) e.push_back(number("corner radius, mm", &Feature::corner));
     if (f.kind == K::rib) e.push_back(angle("draft, degrees", &Feature::draft));
-    if (f.kind == K::boss) e.push_back(number("cleared around to, mm", &Feature::outer));
+    if (f.kind == K::boss) e.push_back(number("turned: cleared to, mm", &Feature::outer));
     if (adds) e.push_back(number("fillet to the body, mm", &Feature::radius));
     if (f.kind == K::keepOut) e.push_back(yesNo("round", &Feature::round));
     if (f.kind == K::bore) {

@@ -1,5 +1,6 @@
 #include "view/cage_editor.hpp"
 
+#include <QThread>
 #include <algorithm>
 #include <cmath>
 
@@ -29,16 +30,9 @@ void CageEditor::start() {
         return;
     }
     auto copy = std::make_shared<Project>(session_.project());
-    auto target = std::make_shared<std::shared_ptr<const cage::Target>>();
     session_.work(
-        "Control cage",
-        [copy, target](Progress& progress) {
-            const Recipe& r = copy->current().recipe;
-            runCage(*copy, r, progress);
-            progress.step("Reading the surface");
-            *target = cageTarget(copy->part, *copy->field(r), *copy->surface(r), r, copy->cage(r)->faceSize, progress);
-        },
-        [this, target] { begin(*target); });
+        "Control cage", [copy](Progress& progress) { runCage(*copy, copy->current().recipe, progress); },
+        [this] { begin(session_.project().cage(session_.recipe())->target); });
 }
 
 void CageEditor::begin(std::shared_ptr<const cage::Target> target) {
@@ -76,10 +70,16 @@ void CageEditor::refresh() {
     adopt(last ? *last->cage : result->cage);
 }
 
+CageEditor::~CageEditor() {
+    if (!helper_) return;
+    helper_->wait();
+    delete helper_;
+}
+
 void CageEditor::adopt(cage::Cage changed) {
-    const bool sameFaces = limit_ && changed.face == cage_.face && changed.crease == cage_.crease;
+    const bool sameFaces = changed.face == cage_.face && changed.crease == cage_.crease;
     cage_ = std::move(changed);
-    if (!sameFaces) {
+    if (!sameFaces || !limit_) {
         std::size_t count = cage_.position.size();
         const cage::Connectivity c(cage_);
         edgeVertices_.clear();
@@ -87,11 +87,45 @@ void CageEditor::adopt(cage::Cage changed) {
         if (element_ == Element::edges) count = edgeVertices_.size();
         if (element_ == Element::faces) count = cage_.face.size();
         std::erase_if(selected_, [&](std::int32_t i) { return i >= static_cast<std::int32_t>(count); });
-        limit_ = std::make_unique<cage::LimitMesh>(cage_, divisions);
+        limit_.reset();
+        deviations_.clear();
     }
-    flaws_ = cage::flawsOf(cage_);
+    flaws_ = cage::inspect(cage_).problems;  // folds and crossings follow
     showScene(true);
+    follow();
     emit stateChanged();
+}
+
+void CageEditor::follow() {
+    if (helper_) {
+        again_ = true;
+        return;
+    }
+    again_ = false;
+    auto limit = std::make_shared<std::shared_ptr<const cage::LimitMesh>>(limit_);
+    auto flaws = std::make_shared<std::vector<cage::CageProblem>>();
+    helper_ = QThread::create([cage = cage_, limit, flaws] {
+        try {
+            if (!*limit) *limit = std::make_shared<const cage::LimitMesh>(cage, divisions);
+            *flaws = cage::flawsOf(cage);
+        } catch (const std::exception& e) {
+            flaws->push_back({e.what(), Vec3::Zero()});
+        }
+    });
+    connect(helper_, &QThread::finished, this, [this, limit, flaws] {
+        helper_->deleteLater();
+        helper_ = nullptr;
+        if (!on_) return;
+        if (again_) {  // of an earlier cage
+            follow();
+            return;
+        }
+        limit_ = *limit;
+        flaws_ = std::move(*flaws);
+        showScene(true);
+        emit stateChanged();
+    });
+    helper_->start();
 }
 
 void CageEditor::commit(const QString& text, cage::Cage changed) {
@@ -256,7 +290,7 @@ void CageEditor::selectRing() {
 }
 
 void CageEditor::selectDeviating(double mm) {
-    if (!on_ || !target_) return;
+    if (!on_ || !target_ || !limit_) return;
     std::set<std::int32_t> faces;
     const auto mesh = limit_->at(cage_.position);
     const auto distance = cage::signedDistances(*target_, mesh.position);
@@ -276,7 +310,7 @@ void CageEditor::selectNear(const Vec3& place, double mm) {
 }
 
 void CageEditor::clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
-    if (!on_) return;
+    if (!on_ || !limit_) return;
     std::int32_t found = -1;
     const auto hit = view_.hitAt(at);
     const std::int32_t face = hit && hit->triangle < static_cast<std::int32_t>(limit_->faceOf().size())
@@ -345,7 +379,7 @@ void CageEditor::placeHandles() {
 }
 
 void CageEditor::handleMoved(int id, const Vec3& place, bool done) {
-    if (!on_ || id < 10 || id > 13) return;
+    if (!on_ || !limit_ || id < 10 || id > 13) return;
     if (!dragging_) {
         dragging_ = true;
         before_ = cage_;

@@ -4,6 +4,7 @@
 
 #pragma once
 #include <QObject>
+#include <QThread>
 #include <memory>
 #include <optional>
 #include <set>
@@ -23,8 +24,11 @@ class CageEditor : public QObject {
     enum class FrameOf { global, selection, interface };
 
     CageEditor(Session& session, View& view, QObject* parent = nullptr);
+    ~CageEditor() override;
 
     bool isOn() const { return on_; }
+    /// Whether the limit surface and the flaws are those of the present cage.
+    bool isSettled() const { return !helper_; }
     /// Wraps the cage first when there is none yet.
     void start();
     void stop();
@@ -84,6 +88,8 @@ class CageEditor : public QObject {
   private:
     void begin(std::shared_ptr<const cage::Target> target);
     void adopt(cage::Cage cage);
+    /// Limit mesh (when faces changed) and flaws of the present cage, worked out beside the interface.
+    void follow();
     void commit(const QString& text, cage::Cage changed);
     void attempt(const QString& text, const std::function<void(cage::Cage&)>& change);
     void applyTransform(const QString& text, const Eigen::Affine3d& by);
@@ -106,7 +112,9 @@ class CageEditor : public QObject {
     cage::Cage cage_, before_;
     std::string digest_;
     std::set<std::int32_t> selected_;
-    std::unique_ptr<cage::LimitMesh> limit_;
+    std::shared_ptr<const cage::LimitMesh> limit_;  // null while it is worked out for other faces
+    QThread* helper_ = nullptr;
+    bool again_ = false;  // the cage changed while the helper worked
     std::vector<std::pair<std::int32_t, std::int32_t>> edgeVertices_;
     std::shared_ptr<const cage::Target> target_;
     std::vector<float> deviations_;

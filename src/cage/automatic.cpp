@@ -31,8 +31,13 @@ std::vector<char> poorVertices(const Cage& cage, const Target& target, const Cag
     return poor;
 }
 
-/// Fits and measures; the order in which results are better: right pieces and handles, no folds, within the bars, then
-/// the deviation.
+constexpr int mostTries = 12;
+
+/// Whether a cage is sound and has the target's pieces and handles.
+bool isRight(const CageReport& r, const Target& target) {
+    return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
+}
+
 void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOptions& options, double fairness,
                    Progress& progress) {
     FitOptions fit;
@@ -42,10 +47,10 @@ void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOption
     a.deviation = deviationOf(a.cage, target, 5, progress);
     a.folded = foldedFaces(a.cage);
     a.report = inspect(a.cage);
-    a.agrees = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
-               a.report.genus == target.measures().genus;
+    a.agrees = isRight(a.report, target);
 }
 
+/// Orders results: right pieces and handles, no folds, within the bars (1 and below), then the deviation.
 double badness(const AutomaticCage& a, const Target& target) {
     const CageDeviation& d = a.deviation;
     const double rms = std::max(d.rms, d.backRms) / (0.01 * d.edge),
@@ -66,24 +71,19 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
     const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
     double least = -1;
     int fits = 0;
-    for (int attempt = 0; attempt < 12 && fits < 2; ++attempt) {
+    for (int attempt = 0; attempt < mostTries && fits < 2; ++attempt) {
         WrapOptions w;
         w.faceSize = size * std::pow(0.9, attempt / 2);
         w.shift = shifts[attempt % 4];
         w.symmetry = options.symmetry;
         w.pieces = target.measures().pieces;
         // a wrap with other handles or pieces is not worth tidying, but for the last
-        w.wanted = [&](const CageReport& r) {
-            return attempt + 1 == 12 || (r.closed && r.manifold && r.pieces == target.measures().pieces &&
-                                         r.genus == target.measures().genus);
-        };
+        w.wanted = [&](const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
         AutomaticCage a;
         a.cage = wrapBody(value, bounds, target.mesh(), target.tree(), w, progress);
         a.faceSize = w.faceSize;
         a.report = inspect(a.cage);
-        const bool right = a.report.closed && a.report.manifold && a.report.pieces == target.measures().pieces &&
-                           a.report.genus == target.measures().genus;
-        if (!right && attempt + 1 < 12) continue;
+        if (!isRight(a.report, target) && attempt + 1 < mostTries) continue;
         ++fits;
         fitAndMeasure(a, target, options, 0.1, progress);
         a.tries = attempt + 1;
@@ -109,7 +109,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         a.faceSize = best.faceSize;
         a.tries = best.tries;
         refineAround(a.cage, poor);
-        relaxOn(a.cage, target.tree(), {}, 8);
+        relaxOn(a.cage, target.tree(), 8);
         fitAndMeasure(a, target, options, 1, progress);
         const auto& d = a.deviation;
         if (a.folded.size() > best.folded.size() ||

@@ -5,6 +5,8 @@
 #include <map>
 #include <numeric>
 
+#include "base/quantity.hpp"
+
 namespace escultura::cage {
 namespace {
 
@@ -120,6 +122,10 @@ CageReport inspect(const Cage& cage) {
     r.euler = used - static_cast<int>(c.edge.size()) + static_cast<int>(cage.face.size());
     r.genus = r.pieces - r.euler / 2;
     return r;
+}
+
+std::string placeText(const Vec3& p) {
+    return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
 }
 
 double meanEdge(const Cage& cage) {

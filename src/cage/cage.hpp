@@ -74,6 +74,9 @@ struct CageReport {
 /// Euler number, pieces, borders, edges with more than two faces, faces that touch in a vertex only, doubled corners.
 CageReport inspect(const Cage& cage);
 
+/// "(1, 2, 3) mm", for messages.
+std::string placeText(const Vec3& p);
+
 /// Mean length of the edges, mm.
 double meanEdge(const Cage& cage);
 

@@ -7,16 +7,11 @@
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
-#include "base/quantity.hpp"
 #include "cage/wrap.hpp"
 #include "surface/intersections.hpp"
 
 namespace escultura::cage {
 namespace {
-
-std::string placeText(const Vec3& p) {
-    return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
-}
 
 [[noreturn]] void refuse(const std::string& problem, const std::string& place, const std::string& expected,
                          const std::string& found) {

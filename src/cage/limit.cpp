@@ -1,6 +1,5 @@
 #include "cage/limit.hpp"
 
-#include <opensubdiv/far/primvarRefiner.h>
 #include <opensubdiv/far/stencilTable.h>
 #include <opensubdiv/far/stencilTableFactory.h>
 #include <opensubdiv/far/topologyDescriptor.h>
@@ -10,17 +9,12 @@
 #include <memory>
 
 #include "base/error.hpp"
-#include "base/quantity.hpp"
 
 namespace escultura::cage {
 namespace {
 
 namespace Far = OpenSubdiv::Far;
 namespace Sdc = OpenSubdiv::Sdc;
-
-std::string placeText(const Vec3& p) {
-    return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
-}
 
 StencilMatrix matrixOf(std::size_t rows, std::size_t columns, const Far::LimitStencilTableReal<double>& table,
                        const std::vector<double>& weights) {
@@ -121,7 +115,8 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
     return s;
 }
 
-LimitMesh::LimitMesh(const Cage& cage, int divisions) : divisions_(divisions) {
+LimitMesh::LimitMesh(const Cage& cage, int divisions) {
+    std::vector<LimitPlace> places;
     const Connectivity c(cage);
     const int n = divisions;
     // ids of shared vertices: corners, sides, insides
@@ -130,8 +125,8 @@ LimitMesh::LimitMesh(const Cage& cage, int divisions) : divisions_(divisions) {
     for (std::size_t f = 0; f < cage.face.size(); ++f) {
         const Quad& q = cage.face[f];
         auto add = [&](int i, int j) {
-            places_.push_back({static_cast<std::int32_t>(f), static_cast<double>(i) / n, static_cast<double>(j) / n});
-            return static_cast<std::int32_t>(places_.size() - 1);
+            places.push_back({static_cast<std::int32_t>(f), static_cast<double>(i) / n, static_cast<double>(j) / n});
+            return static_cast<std::int32_t>(places.size() - 1);
         };
         const int ci[4] = {0, n, n, 0}, cj[4] = {0, 0, n, n};
         for (int k = 0; k < 4; ++k) {
@@ -144,7 +139,7 @@ LimitMesh::LimitMesh(const Cage& cage, int divisions) : divisions_(divisions) {
             const int di = (ci[(k + 1) % 4] - ci[k]) / n, dj = (cj[(k + 1) % 4] - cj[k]) / n;
             const bool along = c.edge[e].a == q[k];
             const bool isNew = ofEdge[e] < 0;
-            if (isNew) ofEdge[e] = static_cast<std::int32_t>(places_.size());
+            if (isNew) ofEdge[e] = static_cast<std::int32_t>(places.size());
             if (isNew)
                 for (int s = 1; s < n; ++s) {  // stored from vertex a to b
                     const int t = along ? s : n - s;
@@ -167,7 +162,7 @@ LimitMesh::LimitMesh(const Cage& cage, int divisions) : divisions_(divisions) {
                 faceOf_.push_back(static_cast<std::int32_t>(f));
             }
     }
-    stencils_ = limitStencils(cage, places_, true);
+    stencils_ = limitStencils(cage, places, true);
 }
 
 surface::TriMesh LimitMesh::at(const std::vector<Vec3>& cagePositions) const {
@@ -218,18 +213,23 @@ std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples) {
     return folded;
 }
 
-LimitMeasures measureLimit(const Cage& cage) {
-    // two by two spans a face, five Gauss points each: exact for regular faces (degree 8 in each direction)
+std::pair<double, double> gaussPlace(int i) {
     static const double at[5] = {0.046910077030668, 0.230765344947158, 0.5, 0.769234655052842, 0.953089922969332};
     static const double weight[5] = {0.118463442528095, 0.239314335249683, 0.284444444444444, 0.239314335249683,
                                      0.118463442528095};
+    return {0.5 * (i / 5 + at[i % 5]), 0.5 * weight[i % 5]};
+}
+
+LimitMeasures measureLimit(const Cage& cage) {
     std::vector<LimitPlace> places;
     std::vector<double> w;
     for (std::size_t f = 0; f < cage.face.size(); ++f)
         for (int j = 0; j < 10; ++j)
             for (int i = 0; i < 10; ++i) {
-                places.push_back({static_cast<std::int32_t>(f), 0.5 * (i / 5 + at[i % 5]), 0.5 * (j / 5 + at[j % 5])});
-                w.push_back(0.25 * weight[i % 5] * weight[j % 5]);
+                const auto [u, wu] = gaussPlace(i);
+                const auto [v, wv] = gaussPlace(j);
+                places.push_back({static_cast<std::int32_t>(f), u, v});
+                w.push_back(wu * wv);
             }
     const LimitStencils s = limitStencils(cage, places, true);
     const Points rows = asRows(cage.position), p = s.point * rows, du = s.du * rows, dv = s.dv * rows;

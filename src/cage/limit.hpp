@@ -27,7 +27,7 @@ struct LimitPlace {
 struct LimitStencils {
     StencilMatrix point, du, dv;  ///< [places x vertices]; derivatives with respect to u and v, mm
 };
-/// @param places       grouped by face is fastest
+/// @param places       runs of places on one face are quickest
 /// @param derivatives  else du and dv stay empty
 /// @throws InputError naming the place when the cage is not manifold
 LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives);
@@ -43,13 +43,8 @@ class LimitMesh {
     std::vector<Vec3> normalsAt(const std::vector<Vec3>& cagePositions) const;
     /// Cage face of each triangle. [triangles]
     const std::vector<std::int32_t>& faceOf() const { return faceOf_; }
-    /// A place of each mesh vertex on the limit surface. [vertices]
-    const std::vector<LimitPlace>& places() const { return places_; }
-    int divisions() const { return divisions_; }
 
   private:
-    int divisions_;
-    std::vector<LimitPlace> places_;
     LimitStencils stencils_;
     std::vector<Triangle> triangle_;
     std::vector<std::int32_t> faceOf_;
@@ -58,6 +53,10 @@ class LimitMesh {
 /// Faces whose limit surface turns inside out: normals of neighbouring samples point apart by more than a right angle.
 /// @param samples  along each side of a face
 std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples = 5);
+
+/// Place (0 to 1) and weight of the i-th of ten Gauss points over two spans, five each: exact for degree 9 a span, as
+/// the volume of regular faces asks for.
+std::pair<double, double> gaussPlace(int i);
 
 /// Volume (mm3) and area (mm2) of a closed cage's limit surface by Gauss quadrature.
 struct LimitMeasures {

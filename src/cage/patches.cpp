@@ -6,7 +6,6 @@
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
-#include "base/quantity.hpp"
 
 namespace escultura::cage {
 
@@ -243,7 +242,6 @@ void polish(Patch& patch, const std::array<std::array<Vec3, polishSamples>, 4>& 
 /// Poles of a border curve from points and derivatives at both ends and in the middle.
 std::array<Vec3, 6> hermite(const Vec3& p0, const Vec3& d0, const Vec3& p1, const Vec3& d1, const Vec3& p2,
                             const Vec3& d2) {
-    (void)d1;
     // two spans of half the length: inner points a sixth of the derivative away; the middle lies between its two
     std::array<Vec3, 6> r{p0, p0 + d0 / 6, p1 - d1 / 6, p1 + d1 / 6, p2 - d2 / 6, p2};
     return r;
@@ -255,12 +253,8 @@ PatchSet makePatches(const Cage& cage) {
     const CageReport report = inspect(cage);
     if (!report.closed || !report.manifold) {
         const CageProblem& p = report.problems.front();
-        throw InputError(ErrorDetail{
-            "The cage does not close a body.",
-            {},
-            "(" + formatNumber(p.at.x()) + ", " + formatNumber(p.at.y()) + ", " + formatNumber(p.at.z()) + ") mm",
-            "every edge with two faces",
-            p.text});
+        throw InputError(
+            ErrorDetail{"The cage does not close a body.", {}, placeText(p.at), "every edge with two faces", p.text});
     }
     const Connectivity c(cage);
     const Finer finer = refineOnce(cage, c);

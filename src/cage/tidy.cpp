@@ -98,7 +98,6 @@ class Tidier {
         if (afterB < 3 || afterD < 3 || merged < 3) return 0;
         const int before = badness(va) + badness(vb) + badness(vc) + badness(vd);
         const int after = badness(merged) + badness(afterB) + badness(afterD);
-        // a vertex with three edges opposite another one: always worth it
         if (after >= before) return 0;
         // link condition: nothing in common but the two other corners
         const auto na = neighbours(a), nc = neighbours(c);

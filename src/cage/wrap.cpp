@@ -4,6 +4,7 @@
 #include <cmath>
 #include <map>
 #include <numeric>
+#include <set>
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
@@ -196,7 +197,7 @@ class DualNets {
         for (int k = 0; k < 4; ++k) v[k] = corner(c, faceCorner[f][k]);
         // the bilinear saddle's value has the sign of (v0 v2 - v1 v3) / (v0 + v2 - v1 - v3)
         const double saddle = (v[0] * v[2] - v[1] * v[3]) / (v[0] + v[2] - v[1] - v[3]);
-        return (saddle < 0) != static_cast<bool>(flipped_.contains(faceKey(c, f)));
+        return (saddle < 0) != flipped_.contains(faceKey(c, f));
     }
     bool ambiguous(const std::array<int, 3>& c, int f) const {
         bool s[4];
@@ -216,11 +217,10 @@ class DualNets {
             return e;
         };
         for (int f = 0; f < 6; ++f) {
-            int edges[4], crossing = 0, at[4];
+            int edges[4], crossing = 0;
             for (int k = 0; k < 4; ++k) {
                 const int p = faceCorner[f][k], q = faceCorner[f][(k + 1) % 4];
                 if ((mask >> p & 1) != (mask >> q & 1)) {
-                    at[crossing] = k;
                     edges[crossing++] = edgeOf(p, q);
                 }
             }
@@ -237,7 +237,6 @@ class DualNets {
                     parent[root(edges[before])] = root(edges[k]);
                 }
             }
-            (void)at;
         }
         std::array<int, 12> number;
         number.fill(-1);
@@ -264,7 +263,7 @@ class DualNets {
             });
             if (turn.empty()) return;
             for (auto key : turn)
-                if (!flipped_.emplace(key, 0).second) flipped_.erase(key);
+                if (!flipped_.insert(key).second) flipped_.erase(key);
         }
     }
     bool onePiece(const std::array<int, 3>& c, int f) const {
@@ -280,7 +279,7 @@ class DualNets {
     std::array<int, 3> n_{}, plane_{};
     Vec3 origin_ = Vec3::Zero(), at_ = Vec3::Zero();
     std::vector<double> value_;
-    std::map<std::size_t, int> flipped_;
+    std::set<std::size_t> flipped_;
 };
 
 /// Adds the mirror image at an axis' plane; vertices on it are shared.
@@ -456,13 +455,13 @@ void refineAround(Cage& cage, std::vector<char> marked) {
     cage.crease = std::move(creases);
 }
 
-void relaxOn(Cage& cage, const surface::TriangleTree& tree, const std::vector<char>& held, int passes) {
+void relaxOn(Cage& cage, const surface::TriangleTree& tree, int passes) {
     const Connectivity c(cage);
     std::vector<Vec3> next(cage.position.size());
     for (int pass = 0; pass < passes; ++pass) {
         parallelFor(cage.position.size(), [&](std::size_t v) {
             next[v] = cage.position[v];
-            if ((!held.empty() && held[v]) || c.edgesOfVertex[v].empty()) return;
+            if (c.edgesOfVertex[v].empty()) return;
             Vec3 sum = Vec3::Zero();
             for (auto e : c.edgesOfVertex[v])
                 sum += cage.position[c.edge[e].a == static_cast<std::int32_t>(v) ? c.edge[e].b : c.edge[e].a];

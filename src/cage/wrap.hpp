@@ -35,11 +35,10 @@ Cage wrapBody(const std::function<double(const Vec3&)>& value, const Box3& bound
 
 /// Splits the faces around the given vertices in three by three, with transitions that keep all faces quads
 /// (Schneiders 1996). Creases follow. @param marked  [vertices]; grows where the transitions ask for it
-/// @return [new vertices beyond the old] ids are appended; old vertices keep theirs
+/// New vertices are appended; old ones keep their numbers.
 void refineAround(Cage& cage, std::vector<char> marked);
 
 /// Moves vertices along the target to even out faces; each stays on the target surface.
-/// @param held  [vertices] non-zero: does not move; may be empty
-void relaxOn(Cage& cage, const surface::TriangleTree& tree, const std::vector<char>& held, int passes);
+void relaxOn(Cage& cage, const surface::TriangleTree& tree, int passes);
 
 }  // namespace escultura::cage

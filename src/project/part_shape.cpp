@@ -1,5 +1,6 @@
 #include "project/part_shape.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/error.hpp"
@@ -252,123 +253,100 @@ std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part) {
     return all;
 }
 
-bool isInterfaceZone(const Part& part, const Regions& regions, const Vec3& p, double slack) {
+std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& regions, double slack) {
+    std::vector<shape::RoundBar> bars;
     for (const Interface& i : part.interfaces) {
         const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
-        shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after,
-                            0.5 * std::max(i.ringDiameter, i.boreDiameter), 0};
-        if (bar.distance(p) < slack) return true;
+        bars.push_back({i.origin - before * i.axis, i.axis, before + i.length + after,
+                        0.5 * std::max(i.ringDiameter, i.boreDiameter), 0});
     }
-    for (const CutVolume& cut : cutVolumes(part)) {
-        double d = -1e300;
-        for (const Primitive& q : cut.primitives) d = std::max(d, q.distance(p));
-        if (d < slack) return true;
-    }
-    for (const Primitive& side : sidesOf(regions.designSpace))
-        if (carriesFace(part, side) && side.distance(p) > -slack) return true;
-    return false;
+    std::vector<Primitive> sides = sidesOf(regions.designSpace);
+    std::erase_if(sides, [&](const Primitive& side) { return !carriesFace(part, side); });
+    return [bars, sides, cuts = cutPrimitives(part), slack](const Vec3& p) {
+        for (const shape::RoundBar& bar : bars)
+            if (bar.distance(p) < slack) return true;
+        for (const auto& cut : cuts)
+            if (std::all_of(cut.begin(), cut.end(), [&](const Primitive& q) { return q.distance(p) < slack; }))
+                return true;
+        return std::any_of(sides.begin(), sides.end(), [&](const Primitive& s) { return s.distance(p) > -slack; });
+    };
 }
 
 std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& regions) {
     using solid::Feature;
     std::vector<Feature> features;
     const double endlessHere = 2 * regions.designSpace.diagonal() + 50;
+    auto add = [&](Feature::Kind kind, const std::string& name, const std::string& interface, const std::string& face,
+                   const Vec3& origin, const Vec3& axis) -> Feature& {
+        Feature f;
+        f.kind = kind;
+        f.name = name;
+        f.interface = interface;
+        f.face = face;
+        f.origin = origin;
+        f.axis = axis;
+        f.along = perpendicular(axis)[0];
+        features.push_back(f);
+        return features.back();
+    };
     std::vector<Vec3> normals;
     const std::vector<Vec3> points = machinedSides(part, regions, &normals);
     static const char* sideNames[] = {"side x", "side y", "side z"};
     for (std::size_t s = 0; s < points.size(); ++s) {
-        Feature f;
-        f.kind = Feature::Kind::flat;
-        f.axis = normals[s];
-        f.along = perpendicular(f.axis)[0];
-        f.origin = points[s];
-        f.diameter = 0;
         int axis = 0;
         normals[s].cwiseAbs().maxCoeff(&axis);
-        f.name = std::string("design space, ") + sideNames[axis] + (normals[s][axis] > 0 ? " high" : " low");
-        f.face = "side of the design space";
-        f.interface = "design space";
-        features.push_back(f);
+        const std::string name =
+            std::string("design space, ") + sideNames[axis] + (normals[s][axis] > 0 ? " high" : " low");
+        add(Feature::Kind::flat, name, "design space", "side of the design space", points[s], normals[s]).diameter = 0;
     }
     for (const Interface& i : part.interfaces) {
         if (i.kind == Interface::Kind::pin) {
-            Feature f;
-            f.kind = Feature::Kind::boss;
-            f.name = i.name + " side";
-            f.interface = i.name;
-            f.face = "side";
-            f.origin = i.origin;
-            f.axis = i.axis;
-            f.along = perpendicular(f.axis)[0];
+            Feature& f = add(Feature::Kind::boss, i.name + " side", i.name, "side", i.origin, i.axis);
             f.diameter = i.ringDiameter;
             f.length = i.length;
             f.before = i.start.clearance;
             f.outer = clearDiameter(i, i.start);
             f.radius = 0;
-            features.push_back(f);
         }
-        for (const auto& [end, face] : {std::pair{&i.start, "start"}, std::pair{&i.end, "end"}}) {
-            if (end->kind != EndKind::flat) continue;
+        for (const bool first : {true, false}) {
+            const InterfaceEnd& end = first ? i.start : i.end;
+            if (end.kind != EndKind::flat) continue;
+            const Vec3 place = first ? i.origin : Vec3(i.origin + i.length * i.axis);
             // a face in a machined side of the design space is made with that side
-            const Vec3 place = face == std::string("start") ? i.origin : Vec3(i.origin + i.length * i.axis);
             bool inSide = false;
             for (std::size_t s = 0; s < points.size(); ++s)
                 inSide = inSide || (std::abs(std::abs(normals[s].dot(i.axis)) - 1) < 1e-9 &&
                                     std::abs((place - points[s]).dot(normals[s])) < 1e-6);
             if (inSide) continue;
-            Feature f;
-            f.kind = Feature::Kind::flat;
-            f.name = i.name + " " + face;
-            f.interface = i.name;
-            f.face = face;
-            const bool first = face == std::string("start");
-            f.origin = first ? i.origin : Vec3(i.origin + i.length * i.axis);
-            f.axis = first ? Vec3(-i.axis) : i.axis;
-            f.along = perpendicular(f.axis)[0];
-            f.diameter = clearDiameter(i, *end);
-            f.length = end->clearance;
-            features.push_back(f);
+            const std::string face = first ? "start" : "end";
+            Feature& f =
+                add(Feature::Kind::flat, i.name + " " + face, i.name, face, place, first ? Vec3(-i.axis) : i.axis);
+            f.diameter = clearDiameter(i, end);
+            f.length = end.clearance;
         }
         if (i.boreDiameter > 0) {
-            Feature f;
-            f.kind = Feature::Kind::bore;
-            f.name = i.name + " bore";
-            f.interface = i.name;
-            f.face = "bore";
-            f.axis = i.axis;
-            f.along = perpendicular(f.axis)[0];
-            f.origin = i.origin;
+            Feature& f = add(Feature::Kind::bore, i.name + " bore", i.name, "bore", i.origin, i.axis);
             f.diameter = i.boreDiameter;
             f.before = i.start.kind == EndKind::through ? endlessHere : boreEnd(i.start);
             f.through = i.end.kind == EndKind::through;
             f.length = f.through ? endlessHere : i.length + boreEnd(i.end);
-            features.push_back(f);
         }
     }
     for (const KeepOut& k : part.keepOuts) {
-        Feature f;
-        f.kind = Feature::Kind::keepOut;
-        f.name = k.name;
-        f.interface = k.name;
-        f.face = "keep-out";
         if (k.kind == KeepOut::Kind::box) {
-            f.axis = Vec3::UnitZ();
+            const Vec3 foot(0.5 * (k.low.x() + k.high.x()), 0.5 * (k.low.y() + k.high.y()), k.low.z());
+            Feature& f = add(Feature::Kind::keepOut, k.name, k.name, "keep-out", foot, Vec3::UnitZ());
             f.along = Vec3::UnitX();
-            f.origin = Vec3(0.5 * (k.low.x() + k.high.x()), 0.5 * (k.low.y() + k.high.y()), k.low.z());
             f.longSide = k.high.x() - k.low.x();
             f.shortSide = k.high.y() - k.low.y();
             f.length = k.high.z() - k.low.z();
         } else if (k.kind == KeepOut::Kind::cylinder) {
+            Feature& f = add(Feature::Kind::keepOut, k.name, k.name, "keep-out", k.origin, k.axis);
             f.round = true;
-            f.origin = k.origin;
-            f.axis = k.axis;
-            f.along = perpendicular(f.axis)[0];
             f.length = k.length;
             f.diameter = k.diameter;
-        } else {
-            continue;  // the body's shape is kept out of the cage's target; a mesh cannot be cut exactly
         }
-        features.push_back(f);
+        // a body's shape is kept out of the cage's target; a mesh cannot be cut exactly
     }
     return features;
 }

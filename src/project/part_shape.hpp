@@ -2,6 +2,7 @@
 /// A part's geometry: which cells its interfaces keep, which are void by definition, and the solid with named faces.
 
 #pragma once
+#include <functional>
 #include <memory>
 
 #include "field/threshold.hpp"
@@ -72,8 +73,8 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
 /// Every volume that is cut from the part: the intersection of the primitives' negative sides.
 std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part);
 
-/// Whether a place belongs to an interface: on its kept material, or in what its features remove. mm
-/// @param slack  added all around
-bool isInterfaceZone(const Part& part, const Regions& regions, const Vec3& p, double slack);
+/// A test whether a place belongs to an interface: on its kept material, or in what its features remove.
+/// @param slack  added all around, mm
+std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& regions, double slack);
 
 }  // namespace escultura::project

@@ -11,6 +11,7 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "exchange/body_files.hpp"
+#include "project/rebuild_text.hpp"
 
 namespace escultura::project {
 namespace {
@@ -84,25 +85,13 @@ StageKeys Project::keys(const Recipe& recipe) const {
     cage.add(static_cast<std::int64_t>(made.adapt));
     for (const CageStep& step : made.steps) {
         if (!step.on) continue;
-        cage.add(name(step.kind)).add(step.digest);
-        const Member& m = step.member;
-        const Thickening& t = step.thickening;
-        if (step.kind == CageStep::Kind::member) cage.add(m.radiusFrom).add(m.radiusTo).add(m.blend);
-        if (step.kind == CageStep::Kind::thickening)
-            cage.add(static_cast<std::int64_t>(t.box)).add(t.radius).add(t.amount).add(t.edge);
-        for (int a = 0; a < 3; ++a) cage.add(m.from[a]).add(m.to[a]).add(t.low[a]).add(t.high[a]).add(t.centre[a]);
+        nlohmann::json text = stepJson(step, false);
+        text.erase("name");  // another name is the same cage
+        cage.add(text.dump());
     }
     k.cage = cage.hex();
     rebuild.add("rebuild").add(k.cage).add(static_cast<std::int64_t>(made.ownFeatures));
-    for (const solid::Feature& f : made.features) {
-        rebuild.add(solid::name(f.kind)).add(f.name).add(f.interface).add(f.face).add(solid::name(f.head));
-        for (int a = 0; a < 3; ++a) rebuild.add(f.origin[a]).add(f.axis[a]).add(f.along[a]);
-        for (double v : {f.diameter, f.length, f.before, f.longSide, f.shortSide, f.corner, f.draft, f.headDiameter,
-                         f.headDepth, f.headAngle, f.outer, f.radius})
-            rebuild.add(v);
-        for (bool b : {f.on, f.through, f.round, f.adds}) rebuild.add(static_cast<std::int64_t>(b));
-        rebuild.add(f.path).add(f.on1).add(f.on2);
-    }
+    for (const solid::Feature& f : made.features) rebuild.add(featureJson(f).dump());
     k.rebuild = rebuild.hex();
     const CheckChoice& how = recipe.check;
     Digest mesh;
@@ -199,6 +188,19 @@ Project openPart(const std::string& path, Progress& progress) {
     return p;
 }
 
+Variant& addVariant(Project& project, std::size_t from) {
+    Variant v = project.variants.at(from);
+    v.id = 0;
+    for (const Variant& other : project.variants) v.id = std::max(v.id, other.id);
+    ++v.id;
+    const std::size_t count = project.variants.size();
+    v.name = std::string(1, static_cast<char>('A' + count % 26)) + (count >= 26 ? std::to_string(count / 26) : "");
+    v.dispositions.clear();
+    project.variants.push_back(std::move(v));
+    project.open = count;
+    return project.variants.back();
+}
+
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
     std::vector<Timing> timings;
     auto timed = [&](Stage stage, auto&& work) {
@@ -286,6 +288,7 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
                                                 const SurfaceResult* lastSurface, const CheckResult* lastCheck) {
     const auto surface = project.surface(recipe);
     const auto check = project.check(recipe);
+    const auto rebuilt = project.rebuild(recipe);
     std::vector<RequirementState> states;
     for (const Requirement& r : project.part.requirements) {
         RequirementState s;
@@ -295,17 +298,21 @@ std::vector<RequirementState> requirementStates(const Project& project, const Re
         s.limit = r.limit;
         s.atLeast = isMinimum(r.kind);
         s.value = std::numeric_limits<double>::quiet_NaN();
-        const bool ofSurface = r.kind == Requirement::Kind::mass || r.kind == Requirement::Kind::minimumWall;
-        const bool fresh = ofSurface ? surface != nullptr : check != nullptr;
         const SurfaceResult* onSurface = surface ? surface.get() : lastSurface;
         const CheckResult* onCheck = check ? check.get() : lastCheck;
+        const bool ofSurface = r.kind == Requirement::Kind::mass || r.kind == Requirement::Kind::minimumWall;
+        bool fresh = ofSurface ? surface != nullptr : check != nullptr;
         if (r.kind == Requirement::Kind::mass && onSurface) {
-            const auto rebuilt = recipe.check.rebuilt ? project.rebuild(recipe) : nullptr;
-            const bool checked = (recipe.check.original || recipe.check.rebuilt) && onCheck;
-            s.value = (rebuilt && !recipe.check.original ? rebuilt->solid.solid.volume
-                       : checked                         ? onCheck->quality.volume
-                                                         : onSurface->measures.volume) *
-                      project.part.material.density;
+            // of what is checked: the solid itself, else the mesh of the check
+            const bool other = recipe.check.original || recipe.check.rebuilt;
+            double volume = onSurface->measures.volume;
+            if (recipe.check.rebuilt && !recipe.check.original && rebuilt) {
+                volume = rebuilt->solid.solid.volume;
+            } else if (other && onCheck) {
+                volume = onCheck->quality.volume;
+                fresh = check != nullptr;
+            }
+            s.value = volume * project.part.material.density;
         }
         if (r.kind == Requirement::Kind::minimumWall && onSurface) s.value = onSurface->thickness.least;
         if (r.kind == Requirement::Kind::safetyFactor && onCheck) s.value = onCheck->minSafetyFactor;

@@ -130,6 +130,9 @@ struct Project {
 /// Reads a part and its field; one variant with the default recipe.
 Project openPart(const std::string& path, Progress& progress);
 
+/// Adds a copy of a variant under the next free letter, without its dispositions, and opens it.
+Variant& addVariant(Project& project, std::size_t from);
+
 /// Stores a field as one of the part's, whatever its path says.
 void adoptField(Project& project, std::size_t index, field::DensityField field);
 

@@ -23,10 +23,6 @@ double secondsSince(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
 }
 
-std::string placeText(const Vec3& p) {
-    return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
-}
-
 /// A conical tube with round ends.
 double tubeDistance(const Member& m, const Vec3& p) {
     const Vec3 d = m.to - m.from;
@@ -204,9 +200,7 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     r.shape->box = cover.solid->bounds();
     r.shape->cuts = cutPrimitives(part);
     r.shape->margin = margin;
-    const Regions regions = field.regions;
-    const double slack = 0.5 * margin;
-    r.zone = [part, regions, slack](const Vec3& p) { return isInterfaceZone(part, regions, p, slack); };
+    r.zone = interfaceZone(part, field.regions, 0.5 * margin);
     return r;
 }
 
@@ -270,11 +264,6 @@ std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& r
         if (std::none_of(list.begin(), list.end(), [&](const solid::Feature& g) { return g.name == f.name; }))
             list.push_back(f);
     return list;
-}
-
-std::shared_ptr<const cage::Target> cageTarget(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                                               const Recipe& recipe, double faceSize, Progress& progress) {
-    return targetOf(coverBody(part, field, surface, recipe, faceSize, progress), recipe, progress);
 }
 
 CageResult evaluateCage(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
@@ -348,6 +337,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     r.report = cage::inspect(r.cage);
     if (!measured) r.deviation = cage::deviationOf(r.cage, *target, 5, progress);
     r.folded = cage::foldedFaces(r.cage);
+    r.target = target;
     r.targetPieces = target->measures().pieces;
     r.targetGenus = target->measures().genus;
     r.agrees =
@@ -369,7 +359,8 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     for (auto f : r.folded) {
         Vec3 at = Vec3::Zero();
         for (auto v : r.cage.face[f]) at += 0.25 * r.cage.position[v];
-        finding(GeometryFinding::Kind::handles, "The limit surface folds over at " + placeText(at) + ".", at, 0, 1);
+        finding(GeometryFinding::Kind::handles, "The limit surface folds over at " + cage::placeText(at) + ".", at, 0,
+                1);
     }
     r.seconds = secondsSince(start);
     return r;
@@ -429,7 +420,7 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
                              " % more or less than the limit surface.");
     if (r.irregularJump > 5)
         r.problems.push_back("Two patches meet with a kink of " + formatNumber(r.irregularJump, 3) + " degrees at " +
-                             placeText(r.jumpAt) + ": split or move the cage there.");
+                             cage::placeText(r.jumpAt) + ": split or move the cage there.");
     for (const auto& f : r.solid.features)
         if (!f.built) r.problems.push_back("Feature '" + f.name + "' is missing: " + f.problem);
     if (r.pieces != surface.measures.pieces)
@@ -460,7 +451,7 @@ std::string percent(double share) {
 }  // namespace
 
 std::vector<std::string> writeCheckedStep(const std::string& path, const Part& part, const RebuildResult& rebuild) {
-    solid::writeStep(path, rebuild.solid, {part.name, part.description});
+    solid::writeStep(path, rebuild.solid, part.name);
     const solid::StepFigures back = solid::readStepFigures(path);
     const solid::SolidFigures &a = rebuild.solid.solid, &b = back.figures;
     std::vector<std::string> differ;

@@ -32,6 +32,7 @@ struct CageResult {
     int tries = 0;
     std::vector<std::string> notes;  ///< what a user should know, in sentences
     std::vector<GeometryFinding> findings;
+    std::shared_ptr<const cage::Target> target;  ///< what the cage was fitted to and is measured against
     double seconds = 0;
 };
 
@@ -62,10 +63,6 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
 /// Patches, features, checks. @throws InputError, Cancelled
 RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                               const CageResult& cage, const Recipe& recipe, Progress& progress);
-
-/// What a cage is fitted to: the surface's body without its cuts, with margins where something is machined off.
-std::shared_ptr<const cage::Target> cageTarget(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                                               const Recipe& recipe, double faceSize, Progress& progress);
 
 /// The solid as a Shape: planes and cylinders exact, the rest by its triangles.
 std::shared_ptr<const shape::Shape> solidShape(const RebuildResult& rebuild);

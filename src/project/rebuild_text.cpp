@@ -66,34 +66,82 @@ cage::Cage cageOf(const json& j) {
 
 }  // namespace
 
+namespace {
+
+/// Every member of a feature but its kind and head under its key, once for reading and writing.
+template <class F, class Visit>
+void eachMember(F& f, const Visit& visit) {
+    visit("name", f.name);
+    visit("interface", f.interface);
+    visit("face", f.face);
+    visit("on", f.on);
+    visit("origin", f.origin);
+    visit("axis", f.axis);
+    visit("along", f.along);
+    visit("diameter", f.diameter);
+    visit("length", f.length);
+    visit("through", f.through);
+    visit("before", f.before);
+    visit("long_side", f.longSide);
+    visit("short_side", f.shortSide);
+    visit("corner", f.corner);
+    visit("draft", f.draft);
+    visit("head_diameter", f.headDiameter);
+    visit("head_depth", f.headDepth);
+    visit("head_angle", f.headAngle);
+    visit("outer", f.outer);
+    visit("round", f.round);
+    visit("adds", f.adds);
+    visit("path", f.path);
+    visit("radius", f.radius);
+    visit("on_1", f.on1);
+    visit("on_2", f.on2);
+}
+template <class M, class Visit>
+void eachOfMember(M& m, const Visit& visit) {
+    visit("from", m.from);
+    visit("to", m.to);
+    visit("radius_from", m.radiusFrom);
+    visit("radius_to", m.radiusTo);
+    visit("blend", m.blend);
+}
+template <class T, class Visit>
+void eachOfThickening(T& t, const Visit& visit) {
+    visit("box", t.box);
+    visit("low", t.low);
+    visit("high", t.high);
+    visit("centre", t.centre);
+    visit("radius", t.radius);
+    visit("amount", t.amount);
+    visit("edge", t.edge);
+}
+
+/// Visitors: into an object, and out of it where it has the key.
+struct Write {
+    json& j;
+    void operator()(const char* key, const Vec3& v) const { j[key] = vector(v); }
+    template <class V>
+    void operator()(const char* key, const V& v) const {
+        j[key] = v;
+    }
+};
+struct Read {
+    const json& j;
+    void operator()(const char* key, Vec3& v) const {
+        if (j.contains(key)) v = vectorOf(j.at(key));
+    }
+    template <class V>
+    void operator()(const char* key, V& v) const {
+        v = j.value(key, v);
+    }
+};
+
+}  // namespace
+
 json featureJson(const Feature& f) {
-    return {{"kind", solid::name(f.kind)},
-            {"name", f.name},
-            {"interface", f.interface},
-            {"face", f.face},
-            {"on", f.on},
-            {"origin", vector(f.origin)},
-            {"axis", vector(f.axis)},
-            {"along", vector(f.along)},
-            {"diameter", f.diameter},
-            {"length", f.length},
-            {"through", f.through},
-            {"before", f.before},
-            {"long_side", f.longSide},
-            {"short_side", f.shortSide},
-            {"corner", f.corner},
-            {"draft", f.draft},
-            {"head", solid::name(f.head)},
-            {"head_diameter", f.headDiameter},
-            {"head_depth", f.headDepth},
-            {"head_angle", f.headAngle},
-            {"outer", f.outer},
-            {"round", f.round},
-            {"adds", f.adds},
-            {"path", f.path},
-            {"radius", f.radius},
-            {"on_1", f.on1},
-            {"on_2", f.on2}};
+    json j = {{"kind", solid::name(f.kind)}, {"head", solid::name(f.head)}};
+    eachMember(f, Write{j});
+    return j;
 }
 
 Feature featureFrom(const json& j) {
@@ -101,54 +149,22 @@ Feature featureFrom(const json& j) {
                                               Feature::Head::countersink};
     Feature f;
     f.kind = named(j.at("kind").get<std::string>(), kinds, "kind of a feature");
-    f.name = j.at("name");
-    f.interface = j.value("interface", f.interface);
-    f.face = j.value("face", f.face);
-    f.on = j.value("on", f.on);
-    if (j.contains("origin")) f.origin = vectorOf(j["origin"]);
-    if (j.contains("axis")) f.axis = vectorOf(j["axis"]);
-    if (j.contains("along")) f.along = vectorOf(j["along"]);
-    f.diameter = j.value("diameter", f.diameter);
-    f.length = j.value("length", f.length);
-    f.through = j.value("through", f.through);
-    f.before = j.value("before", f.before);
-    f.longSide = j.value("long_side", f.longSide);
-    f.shortSide = j.value("short_side", f.shortSide);
-    f.corner = j.value("corner", f.corner);
-    f.draft = j.value("draft", f.draft);
     if (j.contains("head")) f.head = named(j["head"].get<std::string>(), heads, "head of a feature");
-    f.headDiameter = j.value("head_diameter", f.headDiameter);
-    f.headDepth = j.value("head_depth", f.headDepth);
-    f.headAngle = j.value("head_angle", f.headAngle);
-    f.outer = j.value("outer", f.outer);
-    f.round = j.value("round", f.round);
-    f.adds = j.value("adds", f.adds);
-    f.path = j.value("path", f.path);
-    f.radius = j.value("radius", f.radius);
-    f.on1 = j.value("on_1", f.on1);
-    f.on2 = j.value("on_2", f.on2);
+    eachMember(f, Read{j});
     return f;
+}
+
+json stepJson(const CageStep& s, bool whole) {
+    json j = {{"kind", name(s.kind)}, {"name", s.name}, {"on", s.on}};
+    if (s.kind == CageStep::Kind::member) eachOfMember(s.member, Write{j["member"]});
+    if (s.kind == CageStep::Kind::thickening) eachOfThickening(s.thickening, Write{j["thickening"]});
+    if (s.kind == CageStep::Kind::byHand && s.cage) j["cage"] = whole ? cageJson(*s.cage) : json(s.digest);
+    return j;
 }
 
 json rebuildJson(const Rebuild& r) {
     json steps = json::array(), features = json::array();
-    for (const CageStep& s : r.steps) {
-        json j = {{"kind", name(s.kind)}, {"name", s.name}, {"on", s.on}};
-        const Member& m = s.member;
-        const Thickening& t = s.thickening;
-        if (s.kind == CageStep::Kind::member)
-            j["member"] = {{"from", vector(m.from)},
-                           {"to", vector(m.to)},
-                           {"radius_from", m.radiusFrom},
-                           {"radius_to", m.radiusTo},
-                           {"blend", m.blend}};
-        if (s.kind == CageStep::Kind::thickening)
-            j["thickening"] = {
-                {"box", t.box},       {"low", vector(t.low)}, {"high", vector(t.high)}, {"centre", vector(t.centre)},
-                {"radius", t.radius}, {"amount", t.amount},   {"edge", t.edge}};
-        if (s.kind == CageStep::Kind::byHand && s.cage) j["cage"] = cageJson(*s.cage);
-        steps.push_back(j);
-    }
+    for (const CageStep& s : r.steps) steps.push_back(stepJson(s, true));
     for (const Feature& f : r.features) features.push_back(featureJson(f));
     return {{"face_size", r.faceSize}, {"face_count", r.faceCount},     {"adapt", r.adapt},
             {"steps", steps},          {"own_features", r.ownFeatures}, {"features", features}};
@@ -168,17 +184,8 @@ Rebuild rebuildFrom(const json& j) {
         s.kind = kind;
         s.name = x.value("name", s.name);
         s.on = x.value("on", true);
-        if (kind == CageStep::Kind::member) {
-            const json& m = x.at("member");
-            s.member = {vectorOf(m.at("from")), vectorOf(m.at("to")), m.at("radius_from"), m.at("radius_to"),
-                        m.at("blend")};
-        }
-        if (kind == CageStep::Kind::thickening) {
-            const json& t = x.at("thickening");
-            s.thickening = {
-                t.at("box"),    vectorOf(t.at("low")), vectorOf(t.at("high")), vectorOf(t.at("centre")), t.at("radius"),
-                t.at("amount"), t.at("edge")};
-        }
+        if (kind == CageStep::Kind::member) eachOfMember(s.member, Read{x.at("member")});
+        if (kind == CageStep::Kind::thickening) eachOfThickening(s.thickening, Read{x.at("thickening")});
         r.steps.push_back(std::move(s));
     }
     r.ownFeatures = j.value("own_features", false);

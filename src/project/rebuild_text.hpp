@@ -13,6 +13,8 @@ nlohmann::json rebuildJson(const Rebuild& rebuild);
 /// contents
 Rebuild rebuildFrom(const nlohmann::json& json);
 
+/// @param whole  with the vertices and faces of a cage by hand; else its digest stands for them
+nlohmann::json stepJson(const CageStep& step, bool whole);
 nlohmann::json featureJson(const solid::Feature& feature);
 solid::Feature featureFrom(const nlohmann::json& json);
 

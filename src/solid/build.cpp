@@ -1,44 +1,24 @@
 #include "solid/build.hpp"
 
-#include <BOPAlgo_ArgumentAnalyzer.hxx>
-#include <BOPAlgo_CheckResult.hxx>
-#include <BOPAlgo_ListOfCheckResult.hxx>
 #include <BOPAlgo_PaveFiller.hxx>
-#include <BRepAdaptor_Surface.hxx>
 #include <BRepAlgoAPI_Common.hxx>
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepAlgoAPI_Fuse.hxx>
 #include <BRepBndLib.hxx>
-#include <BRepBuilderAPI_Sewing.hxx>
 #include <BRepCheck_Analyzer.hxx>
 #include <BRepFilletAPI_MakeChamfer.hxx>
 #include <BRepFilletAPI_MakeFillet.hxx>
-#include <BRepGProp.hxx>
-#include <BRepGProp_Domain.hxx>
-#include <BRepGProp_Face.hxx>
-#include <BRepGProp_Vinert.hxx>
 #include <BRepMesh_IncrementalMesh.hxx>
 #include <BRepTools.hxx>
-#include <BRep_Builder.hxx>
 #include <BRep_Tool.hxx>
 #include <Bnd_Box.hxx>
-#include <GProp_GProps.hxx>
-#include <Geom2d_Line.hxx>
-#include <Geom_BSplineCurve.hxx>
-#include <Geom_BSplineSurface.hxx>
 #include <Poly_Triangulation.hxx>
-#include <ShapeFix_Shape.hxx>
 #include <Standard_Failure.hxx>
-#include <TColStd_Array1OfInteger.hxx>
-#include <TColStd_Array1OfReal.hxx>
-#include <TColgp_Array1OfPnt.hxx>
-#include <TColgp_Array2OfPnt.hxx>
 #include <TopExp.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopTools_IndexedDataMapOfShapeListOfShape.hxx>
 #include <TopTools_ListOfShape.hxx>
 #include <TopoDS.hxx>
-#include <TopoDS_Shell.hxx>
 #include <algorithm>
 #include <cmath>
 
@@ -49,161 +29,6 @@
 
 namespace escultura::solid {
 namespace {
-
-std::string placeText(const Vec3& p) {
-    return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
-}
-
-/// The share of an untrimmed patch: the integrands are of degree 8 in each direction, five Gauss points a span are
-/// exact.
-FaceMeasures::Share shareOf(const cage::Patch& patch) {
-    static const double at[5] = {0.046910077030668, 0.230765344947158, 0.5, 0.769234655052842, 0.953089922969332};
-    static const double weight[5] = {0.118463442528095, 0.239314335249683, 0.284444444444444, 0.239314335249683,
-                                     0.118463442528095};
-    FaceMeasures::Share s;
-    for (int j = 0; j < 10; ++j)
-        for (int i = 0; i < 10; ++i) {
-            const double u = 0.5 * (i / 5 + at[i % 5]), v = 0.5 * (j / 5 + at[j % 5]);
-            const double w = 0.25 * weight[i % 5] * weight[j % 5];
-            const Vec3 x = patch.point(u, v), n = patch.cross(u, v);
-            s.volume += w * x.dot(n) / 3;
-            s.moment += w * x.dot(n) / 4 * x;
-            s.area += w * n.norm();
-        }
-    return s;
-}
-
-Handle(Geom_BSplineSurface) surfaceOf(const cage::Patch& patch) {
-    TColgp_Array2OfPnt poles(1, 6, 1, 6);
-    for (int j = 0; j < 6; ++j)
-        for (int i = 0; i < 6; ++i) poles.SetValue(i + 1, j + 1, toPoint(patch.pole[6 * j + i]));
-    TColStd_Array1OfReal knots(1, 3);
-    TColStd_Array1OfInteger counts(1, 3);
-    for (int k = 1; k <= 3; ++k) {
-        knots.SetValue(k, 0.5 * (k - 1));
-        counts.SetValue(k, k == 2 ? 2 : 4);
-    }
-    return new Geom_BSplineSurface(poles, knots, knots, counts, counts, 3, 3);
-}
-
-Handle(Geom_BSplineCurve) curveOf(const std::array<Vec3, 6>& pole) {
-    TColgp_Array1OfPnt poles(1, 6);
-    for (int i = 0; i < 6; ++i) poles.SetValue(i + 1, toPoint(pole[i]));
-    TColStd_Array1OfReal knots(1, 3);
-    TColStd_Array1OfInteger counts(1, 3);
-    for (int k = 1; k <= 3; ++k) {
-        knots.SetValue(k, 0.5 * (k - 1));
-        counts.SetValue(k, k == 2 ? 2 : 4);
-    }
-    return new Geom_BSplineCurve(poles, knots, counts, 3);
-}
-
-/// The patches as one solid with shared edges.
-TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, FaceMeasures& measures) {
-    const cage::Connectivity c(cage);
-    BRep_Builder builder;
-    constexpr double tolerance = 1e-6;
-    auto pole = [&](std::int32_t face, int i, int j) { return patches.patch[face].pole[6 * j + i]; };
-    std::vector<TopoDS_Vertex> vertex(cage.position.size());
-    for (std::size_t f = 0; f < cage.face.size(); ++f) {
-        const int ci[4] = {0, 5, 5, 0}, cj[4] = {0, 0, 5, 5};
-        for (int k = 0; k < 4; ++k) {
-            TopoDS_Vertex& v = vertex[cage.face[f][k]];
-            if (v.IsNull()) builder.MakeVertex(v, toPoint(pole(static_cast<std::int32_t>(f), ci[k], cj[k])), tolerance);
-        }
-    }
-    // edges run as side k of their first face does
-    std::vector<TopoDS_Edge> edge(c.edge.size());
-    for (std::size_t e = 0; e < c.edge.size(); ++e) {
-        const auto& x = c.edge[e];
-        const std::int32_t f = x.face[0];
-        const int k = x.side[0];
-        std::array<Vec3, 6> poles;
-        for (int t = 0; t < 6; ++t)
-            poles[t] = k == 0 ? pole(f, t, 0) : k == 1 ? pole(f, 5, t) : k == 2 ? pole(f, 5 - t, 5) : pole(f, 0, 5 - t);
-        builder.MakeEdge(edge[e], curveOf(poles), tolerance);
-        TopoDS_Vertex a = vertex[cage.face[f][k]], b = vertex[cage.face[f][(k + 1) % 4]];
-        builder.Add(edge[e], a.Oriented(TopAbs_FORWARD));
-        builder.Add(edge[e], b.Oriented(TopAbs_REVERSED));
-        builder.Range(edge[e], 0, 1);
-    }
-    TopoDS_Shell shell;
-    builder.MakeShell(shell);
-    for (std::size_t f = 0; f < cage.face.size(); ++f) {
-        TopoDS_Face face;
-        builder.MakeFace(face, surfaceOf(patches.patch[f]), tolerance);
-        TopoDS_Wire wire;
-        builder.MakeWire(wire);
-        for (int k = 0; k < 4; ++k) {
-            const auto e = c.edgeOfFace[f][k];
-            const bool first = c.edge[e].face[0] == static_cast<std::int32_t>(f) && c.edge[e].side[0] == k;
-            // the side's own line in (u, v), turned round for the second face
-            static const double start[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}},
-                                way[4][2] = {{1, 0}, {0, 1}, {-1, 0}, {0, -1}};
-            gp_Pnt2d from(start[k][0], start[k][1]);
-            gp_Dir2d direction(way[k][0], way[k][1]);
-            if (!first) {
-                from = gp_Pnt2d(start[k][0] + way[k][0], start[k][1] + way[k][1]);
-                direction.Reverse();
-            }
-            Handle(Geom2d_Line) line = new Geom2d_Line(from, direction);
-            builder.UpdateEdge(edge[e], line, face, tolerance);
-            builder.Range(edge[e], face, 0, 1);
-            builder.SameParameter(edge[e], Standard_True);
-            builder.SameRange(edge[e], Standard_True);
-            builder.Add(wire, edge[e].Oriented(first ? TopAbs_FORWARD : TopAbs_REVERSED));
-        }
-        wire.Closed(Standard_True);
-        builder.Add(face, wire);
-        builder.NaturalRestriction(face, Standard_True);
-        builder.Add(shell, face);
-        measures.know(face, shareOf(patches.patch[f]));
-    }
-    shell.Closed(Standard_True);
-    TopoDS_Solid solid;
-    builder.MakeSolid(solid);
-    builder.Add(solid, shell);
-    return solid;
-}
-
-/// The way out when the direct one does not close: faces are sewn within a tolerance.
-TopoDS_Shape sewnSolid(const cage::PatchSet& patches) {
-    BRepBuilderAPI_Sewing sewing(1e-4);
-    for (const auto& p : patches.patch) {
-        BRep_Builder builder;
-        TopoDS_Face face;
-        builder.MakeFace(face, surfaceOf(p), 1e-6);
-        builder.NaturalRestriction(face, Standard_True);
-        sewing.Add(face);
-    }
-    sewing.Perform();
-    BRep_Builder builder;
-    TopoDS_Solid solid;
-    builder.MakeSolid(solid);
-    for (TopExp_Explorer shells(sewing.SewedShape(), TopAbs_SHELL); shells.More(); shells.Next())
-        builder.Add(solid, shells.Current());
-    ShapeFix_Shape fix(solid);
-    fix.Perform();
-    return fix.Shape();
-}
-
-bool isClosed(const TopoDS_Shape& shape, Vec3* open = nullptr) {
-    TopTools_IndexedDataMapOfShapeListOfShape faces;
-    TopExp::MapShapesAndAncestors(shape, TopAbs_EDGE, TopAbs_FACE, faces);
-    for (int i = 1; i <= faces.Extent(); ++i) {
-        const TopoDS_Edge& e = TopoDS::Edge(faces.FindKey(i));
-        if (BRep_Tool::Degenerated(e)) continue;
-        int uses = 0;
-        for (const TopoDS_Shape& f : faces(i))
-            for (TopExp_Explorer edges(f, TopAbs_EDGE); edges.More(); edges.Next()) uses += edges.Current().IsSame(e);
-        // a seam's face is listed twice already when the edge occurs twice in it
-        if (uses < 2) {
-            if (open) *open = fromPoint(BRep_Tool::Pnt(TopExp::FirstVertex(e)).XYZ());
-            return false;
-        }
-    }
-    return faces.Extent() > 0;
-}
 
 /// Follows owners through an operation.
 template <class Operation>
@@ -258,11 +83,11 @@ class Builder {
             // a run of cuts goes in one operation: the order among them makes no difference
             std::vector<const Feature*> group{&f};
             std::size_t next = i + 1;
-            if (!addsHere(f))
+            if (!addsMaterial(f))
                 for (; next < features.size(); ++next) {
                     const Feature& g = features[next];
                     if (!g.on) continue;
-                    if (addsHere(g) || g.kind == Feature::Kind::fillet || g.kind == Feature::Kind::chamfer ||
+                    if (addsMaterial(g) || g.kind == Feature::Kind::fillet || g.kind == Feature::Kind::chamfer ||
                         !problemOf(g, features).empty())
                         break;
                     group.push_back(&g);
@@ -301,10 +126,6 @@ class Builder {
     const TopoDS_Shape& shape() const { return shape_; }
 
   private:
-    static bool addsHere(const Feature& f) {
-        // a boss of an interface has its material from the cage: only its outside is turned
-        return addsMaterial(f) && !(f.kind == Feature::Kind::boss && f.outer > f.diameter && !f.interface.empty());
-    }
     void fail(const Feature& f, const std::string& why, const Vec3& at) {
         FeatureOutcome o;
         o.name = f.name;
@@ -355,7 +176,7 @@ class Builder {
                 forget();
                 return refuse("The kernel could not intersect it with the body.");
             }
-            const bool adds = addsHere(f);
+            const bool adds = addsMaterial(f);
             BRepAlgoAPI_Cut cut(filler);
             BRepAlgoAPI_Fuse fuse(filler);
             BRepAlgoAPI_BooleanOperation& operation = adds ? static_cast<BRepAlgoAPI_BooleanOperation&>(fuse) : cut;
@@ -551,75 +372,6 @@ class Builder {
 
 }  // namespace
 
-SolidSurface describeFace(const TopoDS_Face& face) {
-    SolidSurface s;
-    s.kind = SolidSurface::Kind::other;
-    const BRepAdaptor_Surface a(face, Standard_False);
-    const bool turned = face.Orientation() == TopAbs_REVERSED;
-    if (a.GetType() == GeomAbs_Plane) {
-        s.kind = SolidSurface::Kind::plane;
-        s.point = fromPoint(a.Plane().Location().XYZ());
-        s.axis = fromPoint(a.Plane().Axis().Direction().XYZ());
-        if (!a.Plane().Direct()) s.axis = -s.axis;
-        if (turned) s.axis = -s.axis;
-    } else if (a.GetType() == GeomAbs_Cylinder) {
-        s.kind = SolidSurface::Kind::cylinder;
-        s.point = fromPoint(a.Cylinder().Location().XYZ());
-        s.axis = fromPoint(a.Cylinder().Axis().Direction().XYZ());
-        s.radius = a.Cylinder().Radius();
-        s.hollow = turned == a.Cylinder().Direct();
-    } else if (a.GetType() == GeomAbs_Cone) {
-        s.kind = SolidSurface::Kind::cone;
-        s.point = fromPoint(a.Cone().Location().XYZ());
-        s.axis = fromPoint(a.Cone().Axis().Direction().XYZ());
-    } else if (a.GetType() == GeomAbs_BSplineSurface) {
-        s.kind = SolidSurface::Kind::free;
-    }
-    return s;
-}
-
-FaceMeasures::Share FaceMeasures::of(const TopoDS_Shape& shape) {
-    Share sum;
-    for (TopExp_Explorer faces(shape, TopAbs_FACE); faces.More(); faces.Next()) {
-        const TopoDS_Shape forward = faces.Current().Oriented(TopAbs_FORWARD);
-        if (!known_.IsBound(forward)) {
-            // about the origin for every face, or the sum means nothing
-            BRepGProp_Face face(TopoDS::Face(forward));
-            BRepGProp_Domain domain(TopoDS::Face(forward));
-            const BRepGProp_Vinert volume(face, domain, gp_Pnt(0, 0, 0));
-            GProp_GProps area;
-            BRepGProp::SurfaceProperties(forward, area);
-            Share s;
-            s.volume = volume.Mass();
-            s.moment = volume.Mass() * fromPoint(volume.CentreOfMass().XYZ());
-            s.area = area.Mass();
-            known_.Bind(forward, s);
-        }
-        const Share& s = known_.Find(forward);
-        const double sign = faces.Current().Orientation() == TopAbs_REVERSED ? -1 : 1;
-        sum.volume += sign * s.volume;
-        sum.moment += sign * s.moment;
-        sum.area += s.area;
-    }
-    return sum;
-}
-
-SolidFigures figuresOf(const TopoDS_Shape& shape, bool check, FaceMeasures& measures) {
-    SolidFigures f;
-    const FaceMeasures::Share s = measures.of(shape);
-    f.volume = s.volume;
-    if (s.volume != 0) f.centroid = s.moment / s.volume;
-    f.area = s.area;
-    for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) ++f.solids;
-    for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next()) ++f.faces;
-    TopTools_IndexedMapOfShape edges;
-    TopExp::MapShapes(shape, TopAbs_EDGE, edges);
-    f.edges = edges.Extent();
-    f.closed = isClosed(shape);
-    f.valid = check && BRepCheck_Analyzer(shape).IsValid();
-    return f;
-}
-
 SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, const std::vector<Feature>& features,
                        const SolidOptions& options, Progress& progress) {
     SolidResult r;
@@ -635,8 +387,11 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
         }
         Vec3 open = Vec3::Zero();
         if (!isClosed(body, &open) || r.free.solids < 1 || !(r.free.volume > 0))
-            throw InputError(ErrorDetail{
-                "The patches do not close a solid.", {}, placeText(open), "every edge with two faces", "an open edge"});
+            throw InputError(ErrorDetail{"The patches do not close a solid.",
+                                         {},
+                                         cage::placeText(open),
+                                         "every edge with two faces",
+                                         "an open edge"});
         progress.check();
         Builder builder(r, options, measures, progress);
         builder.start(body);
@@ -681,39 +436,6 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
         throw InputError(ErrorDetail{"The solid could not be built.", {}, {}, "a closed body", e.GetMessageString()});
     }
     return r;
-}
-
-std::vector<std::string> selfInterference(const Brep& brep, Progress& progress) {
-    std::vector<std::string> problems;
-    try {
-        BOPAlgo_ArgumentAnalyzer analyzer;
-        analyzer.SetShape1(brep.shape);
-        analyzer.SelfInterMode() = Standard_True;
-        analyzer.ArgumentTypeMode() = Standard_True;
-        analyzer.SmallEdgeMode() = Standard_True;
-        analyzer.StopOnFirstFaulty() = Standard_False;
-        analyzer.SetRunParallel(Standard_True);
-        Handle(KernelProgress) indicator = new KernelProgress(progress, "Looking for self-intersections", 1e6);
-        analyzer.Perform(indicator->Start());
-        progress.check();
-        for (const BOPAlgo_CheckResult& c : analyzer.GetCheckResult()) {
-            if (problems.size() >= 20) break;
-            Vec3 at = Vec3::Zero();
-            bool placed = false;
-            for (const TopoDS_Shape& s : c.GetFaultyShapes1())
-                for (TopExp_Explorer v(s, TopAbs_VERTEX); v.More() && !placed; v.Next()) {
-                    at = fromPoint(BRep_Tool::Pnt(TopoDS::Vertex(v.Current())).XYZ());
-                    placed = true;
-                }
-            std::string what = c.GetCheckStatus() == BOPAlgo_SelfIntersect  ? "The solid cuts itself"
-                               : c.GetCheckStatus() == BOPAlgo_TooSmallEdge ? "An edge is too short"
-                                                                            : "A face or edge is not valid";
-            problems.push_back(what + (placed ? " at " + placeText(at) : "") + ".");
-        }
-    } catch (const Standard_Failure& e) {
-        problems.push_back(std::string("The check stopped: ") + e.GetMessageString());
-    }
-    return problems;
 }
 
 }  // namespace escultura::solid

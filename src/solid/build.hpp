@@ -67,12 +67,9 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
 /// Whether the solid cuts itself: slow, for the release gate. @return problems, at most 20
 std::vector<std::string> selfInterference(const Brep& brep, Progress& progress);
 
-struct StepText {
-    std::string partName, description;
-};
 /// Writes STEP AP214 in mm: part name, faces named by feature and coloured by interface. Written beside and renamed.
 /// @throws InputError when it cannot be written
-void writeStep(const std::string& path, const SolidResult& solid, const StepText& text);
+void writeStep(const std::string& path, const SolidResult& solid, const std::string& partName);
 
 /// Figures of a STEP file's solids, for comparing with what was written.
 struct StepFigures {

@@ -19,8 +19,9 @@ const char* name(Feature::Head head) {
 }
 
 bool addsMaterial(const Feature& f) {
-    return f.kind == Feature::Kind::boss || f.kind == Feature::Kind::pad || f.kind == Feature::Kind::rib ||
-           (f.kind == Feature::Kind::body && f.adds);
+    // a turned boss has its material already: the ring around it goes
+    return (f.kind == Feature::Kind::boss && f.outer <= f.diameter) || f.kind == Feature::Kind::pad ||
+           f.kind == Feature::Kind::rib || (f.kind == Feature::Kind::body && f.adds);
 }
 
 std::string describe(const Feature& f) {
@@ -37,7 +38,7 @@ std::string describe(const Feature& f) {
             return s;
         }
         case K::boss:
-            return "diameter " + mm(f.diameter) + ", " + mm(f.length) + " high";
+            return "diameter " + mm(f.diameter) + ", " + mm(f.length) + " high" + (addsMaterial(f) ? "" : ", turned");
         case K::pad:
             return formatNumber(f.longSide) + " x " + mm(f.shortSide) + ", " + mm(f.length) + " high";
         case K::flat:

@@ -43,11 +43,11 @@ struct Feature {
     double draft = 2;                      ///< rib: degrees
     Head head = Head::none;
     double headDiameter = 18, headDepth = 5, headAngle = 90;  ///< mm, mm, degrees
-    double outer = 0;      ///< boss: material around it is cleared up to this diameter, mm; 0: nothing
-    bool round = false;    ///< keep-out: cylinder instead of a box
-    bool adds = false;     ///< imported body: added instead of cut
-    std::string path;      ///< imported body: STEP file
-    double radius = 1;     ///< fillet: radius; chamfer: width; boss, pad, rib: fillet to the body, 0: none. mm
+    double outer = 0;    ///< boss: turned, material around it is cleared up to this diameter, mm; 0: material is added
+    bool round = false;  ///< keep-out: cylinder instead of a box
+    bool adds = false;   ///< imported body: added instead of cut
+    std::string path;    ///< imported body: STEP file
+    double radius = 1;   ///< fillet: radius; chamfer: width; boss, pad, rib: fillet to the body, 0: none. mm
     std::string on1, on2;  ///< fillet, chamfer: features ('name' or 'name: face') whose common edges are meant; empty
                            ///< second: all edges of the first
     bool operator==(const Feature&) const = default;

@@ -83,6 +83,14 @@ class FaceMeasures {
 /// @param check  also runs the kernel's check of validity
 SolidFigures figuresOf(const TopoDS_Shape& shape, bool check, FaceMeasures& measures);
 
+/// Whether every edge joins two faces. @param open  receives a place of an edge that does not; may be null
+bool isClosed(const TopoDS_Shape& shape, Vec3* open = nullptr);
+
+/// The patches as one solid with shared edges; tells the measures of its faces.
+TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, FaceMeasures& measures);
+/// The way out when the direct one does not close: faces are sewn within a tolerance.
+TopoDS_Shape sewnSolid(const cage::PatchSet& patches);
+
 /// Plane or cylinder of a face, as far as it is one; the kind is free otherwise.
 SolidSurface describeFace(const TopoDS_Face& face);
 

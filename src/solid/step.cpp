@@ -63,7 +63,7 @@ std::string faceName(const SolidSurface& s) {
 
 }  // namespace
 
-void writeStep(const std::string& path, const SolidResult& solid, const StepText& text) {
+void writeStep(const std::string& path, const SolidResult& solid, const std::string& partName) {
     const std::lock_guard lock(stepMutex());
     quiet();
     auto refuse = [&](const std::string& found) {
@@ -75,14 +75,14 @@ void writeStep(const std::string& path, const SolidResult& solid, const StepText
         STEPControl_Writer settings;  // makes the kernel know its STEP settings
         Interface_Static::SetCVal("write.step.schema", "AP214IS");
         Interface_Static::SetCVal("write.step.unit", "MM");
-        Interface_Static::SetCVal("write.step.product.name", text.partName.c_str());
+        Interface_Static::SetCVal("write.step.product.name", partName.c_str());
         Interface_Static::SetIVal("write.surfacecurve.mode", 1);
         Handle(TDocStd_Document) document;
         XCAFApp_Application::GetApplication()->NewDocument("MDTV-XCAF", document);
         const Handle(XCAFDoc_ShapeTool) shapes = XCAFDoc_DocumentTool::ShapeTool(document->Main());
         const Handle(XCAFDoc_ColorTool) colours = XCAFDoc_DocumentTool::ColorTool(document->Main());
         const TDF_Label part = shapes->AddShape(solid.brep->shape, Standard_False);
-        TDataStd_Name::Set(part, TCollection_ExtendedString(text.partName.c_str(), Standard_True));
+        TDataStd_Name::Set(part, TCollection_ExtendedString(partName.c_str(), Standard_True));
         colours->SetColor(part, Quantity_Color(0.85, 0.82, 0.76, Quantity_TOC_sRGB), XCAFDoc_ColorSurf);
         std::vector<std::string> interfaces;
         for (const SolidSurface& s : solid.surfaces)
