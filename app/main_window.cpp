@@ -2,6 +2,7 @@
 
 #include <QDateTime>
 #include <QFileInfo>
+#include <QInputDialog>
 #include <QMenu>
 #include <QMessageBox>
 #include <QProgressBar>
@@ -45,7 +46,8 @@ MainWindow::MainWindow() {
     upperColumn->setContentsMargins(0, 0, 0, 0);
     upperColumn->setSpacing(0);
     upperColumn->addWidget(error_);
-    upperColumn->addWidget(view_, 1);
+    panes_ = new Panes(view_);
+    upperColumn->addWidget(panes_, 1);
     upperColumn->addWidget(makeProgress());
     upperColumn->addWidget(bar_);
     split->addWidget(upper);
@@ -74,6 +76,7 @@ MainWindow::MainWindow() {
 
     connectResults();
     connectRebuild();
+    connectComparison();
     connect(&session_, &Session::changed, this, &MainWindow::refresh);
     connect(&session_, &Session::projectOpened, this, [this] {
         refit_ = true;
@@ -186,6 +189,11 @@ MainWindow::MainWindow() {
     connect(drawer_, &Drawer::findingChosen, this, &MainWindow::selectFinding);
     connect(dossier_, &Dossier::exportSurface, this, &MainWindow::exportSurface);
     connect(dossier_, &Dossier::writeRelease, this, &MainWindow::writeRelease);
+    connect(dossier_, &Dossier::isolateChanged, this, [this](bool on) {
+        isolate_ = on;
+        showScene();
+    });
+    connect(drawer_, &Drawer::failed, this, &MainWindow::showError);
     connect(strip_, &RequirementStrip::evidenceAsked, dossier_, &Dossier::openCard);
     connect(shelf_, &Shelf::newVariant, this, [this] { newVariant(session_.project().open); });
     connect(shelf_, &Shelf::variantMenu, this, &MainWindow::variantMenu);
@@ -254,6 +262,7 @@ report::SceneOptions MainWindow::sceneOptions() {
     o.low = low_;
     o.high = high_;
     o.selectedFinding = selectedFinding_.toStdString();
+    o.isolate = isolate_;
     o.mark = mark_;
     o.poorElement = poorElement_;
     const auto check = session_.hasProject() ? session_.lastKnown().check : nullptr;
@@ -278,6 +287,10 @@ void MainWindow::showScene(bool refit) {
     if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
         o.handle = selectedInterface_.toStdString();
     // what cannot be shown yet gives way to what can
+    const std::vector<double>* difference = o.show == Show::check && k.check ? differenceFor(o) : nullptr;
+    const Project& all = session_.project();
+    const auto baselineSurface =
+        bar_->showsBaselineGhost() && all.baseline != all.open ? session_.lastKnown(all.baseline).surface : nullptr;
     if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
     if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
     if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
@@ -328,7 +341,7 @@ void MainWindow::showScene(bool refit) {
             .arg(o.compareWith)
             .arg(recipe.largestPieceOnly)
             .arg(recipe.smallestIsland)
-            .arg(QString::fromStdString(session_.project().part.geometryText));
+            .arg(QString::fromStdString(session_.part().geometryText));
     const QString key =
         QString("%1|%2|%3|%4|%5|%6|%7|%8|%9|")
             .arg(static_cast<int>(o.show))
@@ -352,11 +365,17 @@ void MainWindow::showScene(bool refit) {
             .arg(o.meshLines)
             .arg(o.bothFlags)
             .arg(o.poorElement) +
-        QString::fromStdString(session_.project().part.dutyText) + QString::fromStdString(keys.field) + beside +
+        QString::fromStdString(session_.part().dutyText) + QString::fromStdString(keys.field) + beside +
         QString("|%1|%2|%3")
             .arg(reinterpret_cast<quintptr>(k.cage.get()))
             .arg(reinterpret_cast<quintptr>(k.rebuild.get()))
-            .arg(o.show == Show::solid ? selectedFeature_ : QString());
+            .arg(o.show == Show::solid ? selectedFeature_ : QString()) +
+        QString("|%1|%2|%3|%4")
+            .arg(o.isolate)
+            .arg(reinterpret_cast<quintptr>(difference))
+            .arg(difference ? sampledKey_ : QString())
+            .arg(reinterpret_cast<quintptr>(baselineSurface.get())) +
+        companionsKey();
     bool stale = false;
     if (o.show == Show::check || o.show == Show::mesh) stale = session_.freshness(Stage::check) != Freshness::fresh;
     if (o.show == Show::cage || o.show == Show::cageDeviation) stale = !session_.project().cage(recipe);
@@ -367,14 +386,28 @@ void MainWindow::showScene(bool refit) {
     view_->setNotice(stale ? "◐ out of date: from an earlier recipe" : "");
     if (key == shownKey_ && !refit) return;
     shownKey_ = key;
-    view_->setScene(report::makeScene(session_.project(), recipe, o,
-                                      {k.surface.get(), k.check.get(), k.findings.get(), process.get(), original.get(),
-                                       k.cage.get(), k.rebuild.get()}),
-                    refit);
+    // hotspots with what their tests have found
+    FindingsResult classed;
+    if (k.findings) {
+        classed = *k.findings;
+        if (session_.project().findings(recipe)) classed.findings = findingsOf(session_.project(), recipe);
+    }
+    report::SceneInputs inputs{k.surface.get(), k.check.get(),  k.findings ? &classed : nullptr,
+                               process.get(),   original.get(), k.cage.get(),
+                               k.rebuild.get()};
+    inputs.baseline = difference;
+    inputs.baselineName = all.variants.at(all.baseline).name;
+    inputs.beside = baselineSurface ? &baselineSurface->mesh : nullptr;
+    auto scene = report::makeScene(session_.project(), recipe, o, inputs);
+    if (!panes_->companions().empty()) {
+        shareLegend(o, *scene);
+        scene = report::makeScene(session_.project(), recipe, o, inputs);
+    }
+    view_->setScene(scene, refit);
+    showCompanions(o);
     std::vector<View::Handle> handles;
     if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
-    if (const Interface* i = session_.project().part.findInterface(o.handle))
-        handles.push_back({1, i->origin, Vec3::Zero()});
+    if (const Interface* i = session_.part().findInterface(o.handle)) handles.push_back({1, i->origin, Vec3::Zero()});
     view_->setHandles(handles);
     if (k.surface && !stale) shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
 }
@@ -393,7 +426,10 @@ void MainWindow::cardOpened(Stage stage) {
 }
 
 void MainWindow::selectFinding(const QString& id) {
-    selectedFinding_ = id;
+    if (selectedFinding_ != id) {
+        selectedFinding_ = id;
+        dossier_->chooseFinding(id);
+    }
     bar_->setShow(Show::check);
     bar_->setLoadCase(-1);
     bar_->refresh();
@@ -401,7 +437,10 @@ void MainWindow::selectFinding(const QString& id) {
     showScene();
     if (k.findings)
         for (const Finding& f : k.findings->findings)
-            if (f.id == id.toStdString()) view_->flyTo(f.position);
+            if (f.id == id.toStdString()) {
+                view_->flyTo(f.position);
+                if (isolate_) view_->zoomTo(5 * f.reach);
+            }
 }
 
 void MainWindow::showError(const QString& message) {
@@ -417,6 +456,31 @@ void MainWindow::newVariant(std::size_t from) {
 void MainWindow::variantMenu(std::size_t variant, const QPoint& where) {
     QMenu menu(this);
     menu.addAction("Duplicate", this, [this, variant] { newVariant(variant); });
+    menu.addAction("Put beside the open one", this, [this, variant] { putBeside(variant); });
+    menu.addAction("Rename…", this, [this, variant] {
+        bool ok = false;
+        const QString text =
+            QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
+                                  QString::fromStdString(session_.project().variants[variant].name), &ok);
+        if (ok && !text.trimmed().isEmpty())
+            session_.edit("Rename", [&](Project& p) { p.variants[variant].name = text.trimmed().toStdString(); });
+    });
+    menu.addAction("Archive", this,
+                   [this, variant] {
+                       session_.edit("Archive variant", [variant](Project& p) {
+                           if (p.open == variant || p.baseline == variant) return;
+                           p.variants[variant].archived = true;
+                       });
+                   })
+        ->setEnabled(variant != session_.project().open && variant != session_.project().baseline);
+    for (const Variant& v : session_.project().variants)
+        if (v.archived)
+            menu.addAction("Bring back " + QString::fromStdString(v.name), this, [this, id = v.id] {
+                session_.edit("Bring back variant", [id](Project& p) {
+                    for (Variant& x : p.variants)
+                        if (x.id == id) x.archived = false;
+                });
+            });
     menu.addAction("Set as baseline", this,
                    [this, variant] { session_.edit("Set baseline", [variant](Project& p) { p.baseline = variant; }); });
     menu.exec(where);

@@ -3,6 +3,7 @@
 
 #pragma once
 #include <QMainWindow>
+#include <optional>
 
 #include "dossier/dossier.hpp"
 #include "drawer/drawer.hpp"
@@ -10,6 +11,7 @@
 #include "session.hpp"
 #include "shelf/shelf.hpp"
 #include "view/cage_editor.hpp"
+#include "view/panes.hpp"
 #include "view/view.hpp"
 #include "view/view_bar.hpp"
 
@@ -42,9 +44,12 @@ class MainWindow : public QMainWindow {
     /// Keeps the camera under a name, with the project.
     void keepView(const QString& name);
     /// Writes the release folder on the worker thread.
-    void releaseTo(const QString& folder);
+    void releaseTo(const QString& folder, const std::optional<project::SignOff>& signOff = std::nullopt);
+    /// Offers work that an earlier process could not save.
+    void offerRecovery();
     Session& session() { return session_; }
     View& view() { return *view_; }
+    Panes& panes() { return *panes_; }
     Dossier& dossier() { return *dossier_; }
     ViewBar& viewBar() { return *bar_; }
 
@@ -77,7 +82,17 @@ class MainWindow : public QMainWindow {
     void importBody(const QString& as);
     void showProcess();
     void setPicking(bool on);
-    void writeRelease();
+    void writeRelease(const project::SignOff& signOff);
+    void connectComparison();
+    void putBeside(std::size_t variant);
+    QString companionsKey() const;
+    /// One range of colours for all panes.
+    void shareLegend(report::SceneOptions& options, const render::Scene& main);
+    std::shared_ptr<const render::Scene> companionScene(std::size_t pane, const report::SceneOptions& options) const;
+    /// Scenes of the variants beside the open one, with one legend.
+    void showCompanions(const report::SceneOptions& options);
+    /// The shown quantity of the baseline on the open variant's boundary; null while it is worked out.
+    const std::vector<double>* differenceFor(const report::SceneOptions& options);
     void selectFinding(const QString& id);
     void cardOpened(project::Stage stage);
 
@@ -85,6 +100,7 @@ class MainWindow : public QMainWindow {
     Shelf* shelf_;
     Dossier* dossier_;
     View* view_;
+    Panes* panes_;
     ViewBar* bar_;
     Drawer* drawer_;
     CageEditor* editor_;
@@ -99,7 +115,9 @@ class MainWindow : public QMainWindow {
     QString shownKey_, selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
-    bool picking_ = false;
+    bool picking_ = false, isolate_ = false;
+    QString sampledKey_;  ///< what sampled_ belongs to
+    std::vector<double> sampled_;
     std::vector<std::shared_ptr<const render::Scene>> swing_;
     QTimer swingClock_;
     int frame_ = 0, poorElement_ = -1;

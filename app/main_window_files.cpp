@@ -169,22 +169,36 @@ void MainWindow::useBody(const QString& path, const QString& as) {
         });
 }
 
-void MainWindow::writeRelease() {
+void MainWindow::writeRelease(const SignOff& signOff) {
     const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
-    if (!folder.isEmpty()) releaseTo(folder);
+    if (!folder.isEmpty()) releaseTo(folder, signOff);
 }
 
-void MainWindow::releaseTo(const QString& folder) {
+void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& signOff) {
     auto copy = std::make_shared<Project>(session_.project());
+    if (signOff) try {
+            addRelease(*copy, copy->current(), *signOff);
+        } catch (const std::exception& e) {
+            showError(e.what());
+            return;
+        }
     const auto timings = session_.timings();
+    const bool signed_ = signOff.has_value();
     session_.work(
         "Release",
-        [copy, folder, timings](Progress& progress) {
+        [copy, folder, timings, signed_](Progress& progress) {
             render::Renderer renderer;  // a drawing context of this thread
-            report::writeRelease(*copy, copy->current(), timings, renderer, folder.toStdString(), progress);
+            report::writeRelease(*copy, copy->current(), timings, renderer, folder.toStdString(), progress,
+                                 signed_ ? &copy->releases.back() : nullptr);
         },
-        [this, folder] {
+        [this, folder, copy, signed_] {
             session_.addLog("Release written to " + folder);
+            // only what has been written is a release
+            if (signed_)
+                session_.edit(QString("Release %1 signed by %2")
+                                  .arg(copy->releases.back().number)
+                                  .arg(QString::fromStdString(copy->releases.back().name)),
+                              [&](Project& p) { p.releases.push_back(copy->releases.back()); });
             emit session_.changed();
         });
 }
@@ -206,6 +220,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
         }
     }
     session_.cancel();
+    session_.forgetRecovery();
     e->accept();
 }
 

@@ -50,7 +50,7 @@ void RequirementStrip::refresh() {
             row_->addWidget(b);
         };
         for (const RequirementState& s :
-             requirementStates(session_.project(), session_.recipe(), k.surface.get(), k.check.get())) {
+             requirementStates(session_.project(), session_.variant(), k.surface.get(), k.check.get())) {
             using State = RequirementState::State;
             const QString glyph = s.state == State::met         ? "● met"
                                   : s.state == State::notMet    ? "○ not met"
@@ -61,19 +61,24 @@ void RequirementStrip::refresh() {
                                    : s.state == State::outOfDate ? "#E8B95A"
                                                                  : "#B9B1A2";
             const QString unit = s.unit.empty() ? "" : " " + QString::fromStdString(s.unit);
+            if (s.kind == Requirement::Kind::findingsDisposed) continue;  // told below, always
+            const QString limit =
+                s.hasLimit ? QString(" %1 %2%3").arg(s.atLeast ? "≥" : "≤", num(s.limit), unit) : QString();
+            QString tip = "Source: " + QString::fromStdString(s.source);
+            if (!s.note.empty()) tip += "\n" + QString::fromStdString(s.note);
             add(glyph, colour,
-                QString("%1 %2 %3%4 &nbsp;<b>%5</b>")
-                    .arg(QString::fromStdString(s.name), s.atLeast ? "≥" : "≤", num(s.limit), unit,
-                         std::isnan(s.value) ? "" : num(s.value)),
-                "Source: " + QString::fromStdString(s.source), s.name == "mass" ? Stage::surface : Stage::check);
+                QString("%1%2 &nbsp;<b>%3</b>")
+                    .arg(QString::fromStdString(s.name), limit, std::isnan(s.value) || !s.hasLimit ? "" : num(s.value)),
+                tip, s.evidence);
         }
-        if (const auto f = session_.project().findings(session_.recipe())) {
+        const Project& p = session_.project();
+        if (p.findings(session_.recipe())) {
+            const auto findings = findingsOf(p, session_.recipe());
             int signedCount = 0;
-            for (const auto& x : f->findings)
-                signedCount += dispositionOf(session_.project(), session_.variant(), x.id) != nullptr;
-            const bool all = signedCount == static_cast<int>(f->findings.size());
+            for (const auto& x : findings) signedCount += dispositionState(p, session_.variant(), x).holds;
+            const bool all = signedCount == static_cast<int>(findings.size());
             add(all ? "● met" : "○ not met", all ? "#79C7BD" : "#F09A78",
-                QString("findings signed &nbsp;<b>%1 of %2</b>").arg(signedCount).arg(f->findings.size()),
+                QString("findings signed &nbsp;<b>%1 of %2</b>").arg(signedCount).arg(findings.size()),
                 "Every finding needs a disposition", Stage::findings);
         } else {
             add(k.findings ? "◐ out of date" : "· not yet known", k.findings ? "#E8B95A" : "#B9B1A2", "findings signed",

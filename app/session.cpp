@@ -1,12 +1,18 @@
 #include "session.hpp"
 
+#include <unistd.h>
+
 #include <QDateTime>
+#include <QDir>
 #include <QElapsedTimer>
 #include <QPointer>
+#include <QStandardPaths>
 #include <QUndoCommand>
+#include <filesystem>
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "project/state_text.hpp"
 
 namespace escultura::app {
 
@@ -18,10 +24,11 @@ struct Snapshot {
     std::vector<project::NamedView> views;
     std::size_t open, baseline;
     std::string partText;
+    std::size_t releases;  ///< signed ones stay signed: only told apart, never taken back
     bool operator==(const Snapshot&) const = default;
 };
 Snapshot snapshot(const project::Project& p) {
-    return {p.variants, p.views, p.open, p.baseline, p.part.text};
+    return {p.variants, p.views, p.open, p.baseline, p.part.text, p.releases.size()};
 }
 void apply(project::Project& p, const Snapshot& s) {
     p.variants = s.variants;
@@ -37,8 +44,8 @@ class EditCommand : public QUndoCommand {
   public:
     EditCommand(Session& session, const QString& text, Snapshot before, Snapshot after, const QString& kind)
         : QUndoCommand(text), session_(session), before_(std::move(before)), after_(std::move(after)), kind_(kind) {}
-    void undo() override { restore(before_); }
-    void redo() override { restore(after_); }
+    void undo() override { restore(before_, "Undone: " + text()); }
+    void redo() override { restore(after_, text()); }
     int id() const override { return kind_.isEmpty() ? -1 : 1; }
     bool mergeWith(const QUndoCommand* other) override {
         const auto* next = static_cast<const EditCommand*>(other);
@@ -48,8 +55,9 @@ class EditCommand : public QUndoCommand {
     }
 
   private:
-    void restore(const Snapshot& s) {
+    void restore(const Snapshot& s, const QString& words) {
         apply(*session_.project_, s);
+        session_.record(words);
         session_.modified_ = true;
         session_.remember();
         emit session_.changed();
@@ -59,6 +67,85 @@ class EditCommand : public QUndoCommand {
     Snapshot before_, after_;
     QString kind_;
 };
+
+/// A step of an earlier session: the states before and after, as the history keeps them.
+class StoredCommand : public QUndoCommand {
+  public:
+    StoredCommand(Session& session, const QString& text, std::string before, std::string after)
+        : QUndoCommand(text), session_(session), before_(std::move(before)), after_(std::move(after)) {}
+    void undo() override { restore(before_, "Undone: " + text()); }
+    void redo() override {
+        if (!session_.restoring_) restore(after_, text());
+    }
+
+  private:
+    void restore(const std::string& state, const QString& words) {
+        try {
+            project::applyState(*session_.project_, state);
+        } catch (const std::exception& e) {
+            emit session_.failed(e.what());
+            return;
+        }
+        session_.record(words);
+        session_.modified_ = true;
+        session_.remember();
+        emit session_.changed();
+        session_.refreshField();
+    }
+    Session& session_;
+    std::string before_, after_;
+};
+
+QString Session::recoveryFolder() {
+    const QByteArray chosen = qgetenv("ESCULTURA_RECOVERY_FOLDER");
+    if (!chosen.isEmpty()) return QString::fromLocal8Bit(chosen);
+    return QStandardPaths::writableLocation(QStandardPaths::GenericDataLocation) + "/escultura/recovery";
+}
+
+void Session::record(const QString& text) {
+    const QString who = qEnvironmentVariable("USER", "engineer");
+    // a slider that is dragged is one step
+    auto& history = project_->history;
+    if (history.size() > 1 && history.back().text == text.toStdString()) {
+        const auto last = QDateTime::fromString(QString::fromStdString(history.back().time), Qt::ISODate);
+        if (last.secsTo(QDateTime::currentDateTime()) < 4) history.pop_back();
+    }
+    const auto entry = project::record(*project_, text.toStdString(), who.toStdString(),
+                                       QDateTime::currentDateTime().toString(Qt::ISODate).toStdString());
+    if (!journal_) return;
+    try {
+        journal_->append(entry);
+    } catch (const std::exception& e) {
+        addLog(QString("The recovery file cannot be written: %1").arg(QString(e.what()).section('\n', 0, 0)));
+        journal_.reset();
+    }
+}
+
+void Session::startJournal() {
+    forgetRecovery();
+    const QString path =
+        QString("%1/%2-%3.journal").arg(recoveryFolder()).arg(QDateTime::currentMSecsSinceEpoch()).arg(::getpid());
+    try {
+        journal_ = std::make_unique<project::Journal>(path.toStdString(), *project_, projectPath_.toStdString());
+    } catch (const std::exception& e) {
+        addLog(QString("Work cannot be recovered after a crash: %1").arg(QString(e.what()).section('\n', 0, 0)));
+    }
+}
+
+void Session::forgetRecovery() {
+    if (journal_) journal_->discard();
+    journal_.reset();
+}
+
+void Session::restoreUndo() {
+    restoring_ = true;
+    const auto& history = project_->history;
+    for (std::size_t i = 1; i < history.size(); ++i)
+        if (!history[i - 1].state.empty() && !history[i].state.empty() && history[i].state != history[i - 1].state)
+            undo_.push(new StoredCommand(*this, QString::fromStdString(history[i].text), history[i - 1].state,
+                                         history[i].state));
+    restoring_ = false;
+}
 
 Session::Session(QObject* parent) : QObject(parent) {}
 
@@ -138,8 +225,11 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     timings_.clear();
     undo_.clear();
     modified_ = false;
+    restoreUndo();
     remember();
     addLog("Opened " + QString::fromStdString(project_->part.name));
+    startJournal();
+    if (project_->history.empty()) record("Opened " + QString::fromStdString(project_->part.path));
     emit projectOpened();
     emit changed();
 }
@@ -192,6 +282,7 @@ void Session::saveProject(const QString& path) {
             projectPath_ = path;
             modified_ = false;
             addLog("Saved " + path);
+            startJournal();
             emit changed();
         });
 }
@@ -217,6 +308,15 @@ void Session::run(Stage upTo) {
             modified_ = true;
             remember();
             if (project_->check(recipe())) checked_[variant().id] = recipe();
+            if (!timings->empty() && upTo != Stage::field) {
+                QString words =
+                    QString("%1 run for variant %2").arg(project::name(upTo), QString::fromStdString(variant().name));
+                if (const auto check = upTo >= Stage::check ? project_->check(recipe()) : nullptr)
+                    words += QString(": safety factor %1 (%2)")
+                                 .arg(QString::fromStdString(formatNumber(check->minSafetyFactor, 3)),
+                                      QString::fromStdString(check->governingCase));
+                record(words);
+            }
             emit changed();
             emit ran(upTo);
         });
@@ -239,6 +339,70 @@ void Session::quickCheck() {
         p.variants[p.open].recipe = now;
     });
     run(Stage::findings);
+}
+
+void Session::testHotspots(const std::vector<std::string>& ids) {
+    auto copy = std::make_shared<project::Project>(*project_);
+    work(
+        ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots"),
+        [copy, ids](Progress& progress) { project::testHotspots(*copy, copy->current().recipe, ids, progress); },
+        [this, ids] {
+            modified_ = true;
+            record(ids.empty() ? "Hotspots tested" : "Hotspot " + QString::fromStdString(ids[0]) + " tested");
+            remember();
+            emit changed();
+        });
+}
+
+void Session::runStudy(project::Study study) {
+    if (isBusy()) return;
+    auto copy = std::make_shared<project::Project>(*project_);
+    // the study takes its place among the project's when its first evaluation is there
+    const std::size_t index = [&] {
+        for (std::size_t i = 0; i < project_->studies.size(); ++i)
+            if (project_->studies[i].kind == study.kind && project_->studies[i].axes == study.axes &&
+                project_->studies[i].variant == study.variant && project_->studies[i].standard == study.standard)
+                return i;
+        return project_->studies.size();
+    }();
+    if (index == project_->studies.size())
+        project_->studies.push_back(study);
+    else
+        study.done = project_->studies[index].done, study.digest = project_->studies[index].digest;
+    auto running = std::make_shared<project::Study>(study);
+    auto keep = [this, index](const project::Study& s) {
+        if (!project_ || index >= project_->studies.size()) return;
+        project_->studies[index] = s;
+        modified_ = true;
+        emit changed();
+    };
+    work(
+        QString("Study (%1)").arg(project::name(study.kind)),
+        [this, copy, running, keep](Progress& progress) {
+            project::runStudy(*copy, *running, progress, [&](const project::Study& s) {
+                QMetaObject::invokeMethod(
+                    this, [keep, s] { keep(s); }, Qt::QueuedConnection);
+            });
+        },
+        [this, running, keep] {
+            keep(*running);
+            record(
+                QString("Study (%1) done: %2 evaluations").arg(project::name(running->kind)).arg(running->done.size()));
+        });
+}
+
+void Session::recover(const project::Unsaved& unsaved) {
+    auto opened = std::make_shared<project::Project>();
+    work(
+        "Recovering", [opened, unsaved](Progress& progress) { *opened = project::recover(unsaved, progress); },
+        [this, opened, unsaved] {
+            adopt(opened, QString::fromStdString(unsaved.projectPath));
+            record("Recovered unsaved work");
+            modified_ = true;
+            std::error_code ignored;
+            for (const char* end : {"", "-wal", "-shm", ".lock"}) std::filesystem::remove(unsaved.path + end, ignored);
+            emit changed();
+        });
 }
 
 void Session::work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {

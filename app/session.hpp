@@ -11,7 +11,11 @@
 #include <memory>
 #include <optional>
 
+#include "project/findings.hpp"
+#include "project/journal.hpp"
 #include "project/project.hpp"
+#include "project/requirements.hpp"
+#include "project/study.hpp"
 
 namespace escultura::app {
 
@@ -37,6 +41,8 @@ class Session : public QObject {
     const project::Project& project() const { return *project_; }
     const project::Variant& variant() const { return project_->current(); }
     const project::Recipe& recipe() const { return variant().recipe; }
+    /// The part with the open variant's own numbers.
+    const project::Part& part() const { return project_->partOf(recipe()); }
     QUndoStack& undoStack() { return undo_; }
     const QString& projectPath() const { return projectPath_; }
     bool isModified() const { return modified_; }
@@ -65,6 +71,16 @@ class Session : public QObject {
     /// One key from a changed number to a safety factor: the rebuilt solid at level 'look'. When the open variant was
     /// checked with another recipe, that one stays on the shelf and the change becomes a variant of its own.
     void quickCheck();
+    /// Tests hotspots of the open variant. @param ids  empty: all
+    void testHotspots(const std::vector<std::string>& ids);
+    /// Starts or goes on with a study; evaluations appear as they are done, and stay when it is cancelled.
+    void runStudy(project::Study study);
+    /// Opens what a journal tells of unsaved work.
+    void recover(const project::Unsaved& unsaved);
+    /// Folder of the journals. Made when something is written.
+    static QString recoveryFolder();
+    /// Nothing of the open project is to be recovered later: it is saved, or given up on purpose.
+    void forgetRecovery();
     /// Runs other work on the worker thread; `done` is called on the interface thread when it succeeds.
     void work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
     void cancel();
@@ -88,8 +104,13 @@ class Session : public QObject {
 
   private:
     friend class EditCommand;
+    friend class StoredCommand;
     void adopt(std::shared_ptr<project::Project> project, const QString& path);
     void remember();
+    /// Writes a step to history and journal.
+    void record(const QString& text);
+    void startJournal();
+    void restoreUndo();
 
     std::optional<project::Project> project_;
     QUndoStack undo_;
@@ -101,6 +122,8 @@ class Session : public QObject {
     QString projectPath_;
     bool modified_ = false;
     QStringList log_;
+    std::unique_ptr<project::Journal> journal_;
+    bool restoring_ = false;  ///< commands of earlier sessions are pushed without being carried out
 };
 
 }  // namespace escultura::app

@@ -1,7 +1,5 @@
 /// escultura-cli: the whole job without a window.
 
-#include <unistd.h>
-
 #include <CLI/CLI.hpp>
 #include <QGuiApplication>
 #include <chrono>
@@ -11,42 +9,16 @@
 #include <nlohmann/json.hpp>
 
 #include "base/quantity.hpp"
+#include "commands.hpp"
+#include "project/findings.hpp"
+#include "project/requirements.hpp"
 #include "report/report.hpp"
 
 namespace {
 
 using namespace escultura;
 using namespace escultura::project;
-
-constexpr int exitUsage = 2, exitInput = 3, exitSolve = 4;
-
-/// Progress as a line on a terminal, or as JSON lines; nothing in a plain pipe.
-class Reporter {
-  public:
-    Reporter(bool quiet, bool json)
-        : bar_(!quiet && !json && isatty(STDERR_FILENO)), json_(json), start_(std::chrono::steady_clock::now()) {}
-    ~Reporter() {
-        if (bar_) std::fprintf(stderr, "\r\033[K");
-    }
-    void step(const std::string& name, double share) {
-        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
-        if (bar_) {
-            const int filled = static_cast<int>(20 * std::min(share, 1.0));
-            std::fprintf(stderr, "\r\033[K[%s%s] %5.1f s  %s", std::string(filled, '#').c_str(),
-                         std::string(20 - filled, '.').c_str(), seconds, name.c_str());
-            std::fflush(stderr);
-        }
-        if (json_ && name != last_) {
-            std::fprintf(stderr, "%s\n", nlohmann::json{{"time_s", seconds}, {"step", name}}.dump().c_str());
-            last_ = name;
-        }
-    }
-
-  private:
-    bool bar_, json_;
-    std::string last_;
-    std::chrono::steady_clock::time_point start_;
-};
+using namespace escultura::cli;
 
 struct RunOptions {
     std::string part, out;
@@ -54,7 +26,8 @@ struct RunOptions {
     std::optional<std::string> elementSize, smoothing;
     std::string level = "standard", solver = "automatic";
     std::optional<std::string> faceSize;
-    bool rebuild = false;
+    bool rebuild = false, test = false;
+    std::string save;  // project file
     bool quiet = false, jsonLog = false;
 };
 
@@ -92,6 +65,12 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
+    if (o.test) {
+        const auto begun = std::chrono::steady_clock::now();
+        testHotspots(project, recipe, {}, progress);
+        timings.push_back({"Tests", std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count()});
+    }
+    if (!o.save.empty()) saveProject(project, o.save);
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication application(argc, argv);
     render::Renderer renderer;
@@ -111,7 +90,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
                         b->problems.empty() ? "sound" : b->problems.front().c_str());
         const auto blockers = releaseBlockers(project, project.variants[0]);
         std::printf("release: %s\n", blockers.empty() ? "open" : "blocked");
-        for (const auto& b : blockers) std::printf("  %s\n", b.c_str());
+        for (const auto& b : blockers) std::printf("  %s\n", b.text.c_str());
         std::printf("written: %s\n", o.out.c_str());
     }
     return 0;
@@ -168,9 +147,53 @@ int main(int argc, char** argv) {
         ->type_name("LENGTH");
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
+    run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
+    run->add_option("--save", o.save, "Also save the project, to go on with in the window")
+        ->type_name("FILE.escultura");
     std::string stepFile;
     CLI::App* step = app.add_subcommand("step", "Prints the figures of a STEP file's solids as JSON.");
     step->add_option("file", stepFile, "STEP file")->required()->type_name("FILE.step");
+    SweepOptions sweep;
+    CLI::App* study =
+        app.add_subcommand("sweep", "Varies numbers of the recipe or the part file, and prints what they do, as JSON.");
+    study->add_option("part", sweep.part, "Part file")->required()->type_name("PART.json");
+    study
+        ->add_option("--kind", sweep.kind,
+                     "local: effect of a small step of each; range: one number over a range; "
+                     "search: the lightest that meets all requirements")
+        ->check(CLI::IsMember({"local", "range", "search"}));
+    study
+        ->add_option("--vary", sweep.vary,
+                     "A number: threshold, smoothing, element_size, or a JSON Pointer into the part file such as "
+                     "/interfaces/0/bore_diameter; may be given several times, with =LOW:HIGH after it")
+        ->required()
+        ->type_name("NUMBER[=LOW:HIGH]");
+    study->add_option("--evaluations", sweep.evaluations, "Points of a range, or most evaluations of a search");
+    study->add_option("--level", sweep.level, "look or standard")->check(CLI::IsMember({"look", "standard"}));
+    study->add_option("--save", sweep.save, "Save the project with the study; a search's winner becomes a variant")
+        ->type_name("FILE.escultura");
+    study->add_flag("--quiet", sweep.quiet, "No progress");
+    StoryOptions story;
+    CLI::App* whole = app.add_subcommand(
+        "story",
+        "From the baseline to a signed release: original, raw variant, hotspots tested, fixes applied until every "
+        "requirement is met, findings signed, release folder.");
+    whole->add_option("part", story.part, "Part file")->required()->type_name("PART.json");
+    whole->add_option("--out", story.out, "Release folder")->required()->type_name("DIR");
+    whole->add_option("--name", story.name, "Who signs")->required();
+    whole->add_option("--role", story.role, "Role of who signs");
+    whole->add_option("--reason", story.reason, "Reason of the dispositions")->required();
+    whole->add_option("--date", story.date, "Date of the release (default: today)");
+    whole->add_option("--threshold", story.threshold, "Density from which a cell is kept")->type_name("T");
+    whole->add_option("--fixes", story.fixes, "Most fixes that are applied");
+    whole->add_option("--save", story.save, "Also save the project")->type_name("FILE.escultura");
+    whole->add_flag("--quiet", story.quiet, "No progress");
+    std::string releaseFolder;
+    bool filesOnly = false;
+    CLI::App* verify = app.add_subcommand(
+        "verify-release", "Checks a release folder: sums of all files, then the check run again from its inputs.");
+    verify->add_option("folder", releaseFolder, "Release folder")->required()->type_name("DIR");
+    verify->add_flag("--files-only", filesOnly, "Only the sums");
     run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
         app.parse(argc, argv);
@@ -185,6 +208,9 @@ int main(int argc, char** argv) {
     };
     try {
         if (*step) return readStepFile(stepFile);
+        if (*study) return runSweep(sweep);
+        if (*whole) return tellStory(story, argc, argv);
+        if (*verify) return verifyFolder(releaseFolder, !filesOnly);
         return runPart(o, argc, argv);
     } catch (const SolveError& e) {
         leaveNothing();

@@ -87,7 +87,7 @@ class TestCli : public QObject {
                               "manifest.json", "pictures/surface.png", "pictures/case-2.png"})
             QVERIFY2(QFileInfo(out + "/" + f).size() > 500, f);
         QVERIFY(QDir(out).entryList(QDir::Hidden | QDir::AllEntries | QDir::NoDotAndDotDot).size() ==
-                8);  // no draft left
+                11);  // no draft left
         std::ifstream in((out + "/summary.json").toStdString());
         const json s = json::parse(in);
         QVERIFY(std::abs(s["recipe"]["smoothing_mm"].get<double>() - 3.175) < 1e-12);

@@ -5,7 +5,8 @@
 
 #include "base/error.hpp"
 #include "made_up_part.hpp"
-#include "project/project.hpp"
+#include "project/findings.hpp"
+#include "project/requirements.hpp"
 
 using namespace escultura;
 using namespace escultura::project;
@@ -223,19 +224,19 @@ class TestProject : public QObject {
     }
     void requirementsNeedFreshResults() {
         Project p = lever();
-        auto states = requirementStates(p, p.current().recipe, nullptr, nullptr);
+        auto states = requirementStates(p, p.current(), nullptr, nullptr);
         QVERIFY(std::all_of(states.begin(), states.end(),
                             [](const auto& s) { return s.state == RequirementState::State::met; }));
         const auto oldSurface = p.surface(p.current().recipe);
         const auto oldCheck = p.check(p.current().recipe);
         p.variants[0].recipe.threshold = 0.45;
-        states = requirementStates(p, p.current().recipe, oldSurface.get(), oldCheck.get());
+        states = requirementStates(p, p.current(), oldSurface.get(), oldCheck.get());
         for (const auto& s : states) QCOMPARE(s.state, RequirementState::State::outOfDate);
-        for (const auto& s : requirementStates(p, p.current().recipe, nullptr, nullptr))
+        for (const auto& s : requirementStates(p, p.current(), nullptr, nullptr))
             QCOMPARE(s.state, RequirementState::State::unknown);
         p = lever();
         p.part.requirements[0].limit = 1e6;
-        QCOMPARE(requirementStates(p, p.current().recipe, nullptr, nullptr)[0].state, RequirementState::State::notMet);
+        QCOMPARE(requirementStates(p, p.current(), nullptr, nullptr)[0].state, RequirementState::State::notMet);
     }
     void releaseOpensWhenAllIsSigned() {
         Project p = lever();
@@ -243,16 +244,16 @@ class TestProject : public QObject {
         QVERIFY(!findings->findings.empty());
         QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
         for (const Finding& f : findings->findings)
-            p.variants[0].dispositions.push_back(
-                {p.keys(p.current().recipe).findings, f.id, "accept", "made-up reason", "A. Tester", "2026-01-01"});
+            sign(p.variants[0],
+                 signedDisposition(p, p.current().recipe, f, "accept", "made-up reason", "A. Tester", "2026-01-01"));
         QVERIFY2(releaseBlockers(p, p.variants[0]).empty(),
-                 releaseBlockers(p, p.variants[0]).empty() ? "" : releaseBlockers(p, p.variants[0])[0].c_str());
+                 releaseBlockers(p, p.variants[0]).empty() ? "" : releaseBlockers(p, p.variants[0])[0].text.c_str());
         p.variants[0].dispositions[0].decision = "fix";
         QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
         p.variants[0].dispositions[0].decision = "accept";
         p.variants[0].recipe.elementSize = 2.8;  // another check: the dispositions do not hold for it
         QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
-        QVERIFY(!dispositionOf(p, p.variants[0], findings->findings[0].id));
+        QVERIFY(!p.findings(p.current().recipe));
     }
     void cutOffInterfacesAreNamed() {
         const Project p = lever();

@@ -12,6 +12,7 @@
 #include "made_up_part.hpp"
 #include "project/project.hpp"
 #include "project/rebuild_text.hpp"
+#include "project/requirements.hpp"
 #include "surface/mesh_body.hpp"
 
 using namespace escultura;
@@ -26,6 +27,12 @@ QTemporaryDir& folder() {
 }
 
 /// The lever with its surface built; results are shared by the tests.
+Variant variantOf(const Recipe& recipe) {
+    Variant v;
+    v.recipe = recipe;
+    return v;
+}
+
 Project& lever() {
     static Project p = [] {
         Progress progress;
@@ -157,7 +164,7 @@ class TestRebuild : public QObject {
         QVERIFY(near(check->cases[1].maxDisplacement, lever().check(plain)->cases[1].maxDisplacement, 0.1));
         QVERIFY(lever().keys(plain).check != lever().keys(recipe).check);
         // mass of the requirement is the solid's
-        for (const auto& s : requirementStates(lever(), recipe, nullptr, nullptr))
+        for (const auto& s : requirementStates(lever(), variantOf(recipe), nullptr, nullptr))
             if (s.name == "mass") QVERIFY(near(s.value, b.mass, 1e-9));
     }
     /// The mass that counts is that of the body that is checked, and it is out of date with it.
@@ -168,7 +175,7 @@ class TestRebuild : public QObject {
         Progress progress;
         run(lever(), recipe, Stage::check, progress);
         auto massOf = [&](const Recipe& r, const CheckResult* last) {
-            for (const auto& s : requirementStates(lever(), r, nullptr, last))
+            for (const auto& s : requirementStates(lever(), variantOf(r), nullptr, last))
                 if (s.name == "mass") return s;
             return RequirementState{};
         };
@@ -207,7 +214,7 @@ class TestRebuild : public QObject {
         p.variants[0].dispositions.push_back({"k", "H1", "accept", "because", "me", "2026-01-01"});
         const Variant& v = addVariant(p, 0);
         QCOMPARE(v.name, std::string("B"));
-        QVERIFY(v.id != p.variants[0].id && v.dispositions.empty());
+        QVERIFY(v.id != p.variants[0].id && v.dispositions == p.variants[0].dispositions);
         QVERIFY(v.recipe == p.variants[0].recipe);
         QCOMPARE(p.open, std::size_t(1));
     }

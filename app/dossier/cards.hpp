@@ -4,12 +4,15 @@
 #pragma once
 #include <QCheckBox>
 #include <QComboBox>
+#include <QSlider>
 #include <QTableWidget>
 
 #include "chart.hpp"
 #include "dossier/card.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/threshold_control.hpp"
+#include "project/proposals.hpp"
+#include "project/releases.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -135,8 +138,13 @@ class FindingsCard : public Card {
     Q_OBJECT
   public:
     explicit FindingsCard(Session& session);
+    /// Selects a finding in the list.
+    void choose(const QString& id);
+    bool isolates() const { return isolate_->isChecked(); }
+
   signals:
     void findingChosen(const QString& id);
+    void isolateChanged(bool on);
 
   protected:
     QString summary() const override;
@@ -145,12 +153,23 @@ class FindingsCard : public Card {
 
   private:
     void sign();
+    void previewShare(int percent);
+    void applyShare(double share);
+    void showDetail();
+    void followProposal(const QString& key);
+    const project::Finding* chosen() const;
+    std::vector<project::Finding> findings_;
+    std::vector<project::Proposal> offered_;
     QTableWidget* list_;
-    QLabel *detail_, *error_;
-    QuantityEdit* share_;
+    QLabel *detail_, *error_, *level_, *proposals_;
+    QuantityEdit *share_, *amount_;
+    QSlider* slider_;
+    QCheckBox* isolate_;
+    Chart* chart_;
     QComboBox* decision_;
     QLineEdit *why_, *who_;
-    QPushButton* find_;
+    QPushButton *find_, *test_, *testAll_;
+    QWidget *amountRow_, *signing_;
 };
 
 class ReleaseCard : public Card {
@@ -158,7 +177,10 @@ class ReleaseCard : public Card {
   public:
     explicit ReleaseCard(Session& session);
   signals:
-    void writeRelease();
+    void writeRelease(const escultura::project::SignOff& signOff);
+    void stageAsked(escultura::project::Stage stage);
+    void findingAsked(const QString& id);
+    void tableAsked(int which);
 
   protected:
     QString summary() const override;
@@ -167,8 +189,9 @@ class ReleaseCard : public Card {
 
   private:
     QTableWidget* requirements_;
-    QLabel* blockers_;
-    QPushButton* write_;
+    QLabel *blockers_, *releases_, *error_;
+    QLineEdit *name_, *role_, *remark_;
+    QPushButton *edit_, *write_;
 };
 
 }  // namespace escultura::app

@@ -203,7 +203,7 @@ QString CheckCard::summary() const {
 void CheckCard::fillPlaces() {
     const QString current = place_->currentText();
     place_->clear();
-    for (const Interface& i : session_.project().part.interfaces)
+    for (const Interface& i : session_.part().interfaces)
         place_->addItem(QString::fromStdString(i.name), QVariantList{0, QString::fromStdString(i.name)});
     const LastKnown k = session_.lastKnown();
     auto sphere = [&](const QString& words, const Vec3& p) {
@@ -246,7 +246,7 @@ void CheckCard::refreshBody() {
         expected_->setText("the size of the original's mesh is known once it is made");
     } else if (k.surface) {
         try {
-            const MeshForecast m = forecastMesh(p.part, *k.surface, r);
+            const MeshForecast m = forecastMesh(session_.part(), *k.surface, r);
             QString words = QString("about %1 elements, %2 unknowns, %3 GB, %4")
                                 .arg(num(m.elements / 1000, 2) + " k", num(m.unknowns / 1000, 3) + " k",
                                      num(m.memory / 1e9, 2), QString::fromStdString(m.solver));
@@ -262,7 +262,7 @@ void CheckCard::refreshBody() {
                                .arg(num(1.18 * 12 * volume / std::pow(r.elementSize, 3) / 1000, 2)));
     }
     QStringList missing;
-    for (const ReadyNote& n : readyNotes(p.part, r, f.get(), nullptr))
+    for (const ReadyNote& n : readyNotes(session_.part(), r, f.get(), nullptr))
         if (n.severity == ReadyNote::Severity::blocker)
             missing << QString("<b style='color:#B4532A'>✕ missing:</b> %1 <span style='color:#6E695F'>%2</span>")
                            .arg(QString::fromStdString(n.text).toHtmlEscaped(),

@@ -51,7 +51,15 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
     connect(rebuild, &RebuildCard::tableAsked, this, &Dossier::tableAsked);
     connect(rebuild, &RebuildCard::exportSolid, this, &Dossier::exportSolid);
     connect(findings, &FindingsCard::findingChosen, this, &Dossier::findingChosen);
+    findings_ = findings;
+    connect(findings, &FindingsCard::isolateChanged, this, &Dossier::isolateChanged);
     connect(release, &ReleaseCard::writeRelease, this, &Dossier::writeRelease);
+    connect(release, &ReleaseCard::stageAsked, this, &Dossier::openCard);
+    connect(release, &ReleaseCard::tableAsked, this, &Dossier::tableAsked);
+    connect(release, &ReleaseCard::findingAsked, this, [this](const QString& id) {
+        openCard(Stage::findings);
+        findings_->choose(id);
+    });
 }
 
 void Dossier::openCard(Stage stage) {
@@ -59,6 +67,10 @@ void Dossier::openCard(Stage stage) {
     Card* card = cards_[static_cast<int>(stage)];
     QTimer::singleShot(0, this, [this, card] { ensureWidgetVisible(card, 0, 0); });
     emit cardOpened(stage);
+}
+
+void Dossier::chooseFinding(const QString& id) {
+    findings_->choose(id);
 }
 
 void Dossier::refresh() {

@@ -6,6 +6,7 @@
 #include <array>
 
 #include "dossier/card.hpp"
+#include "project/releases.hpp"
 
 namespace escultura::app {
 
@@ -15,6 +16,8 @@ class Dossier : public QScrollArea {
     explicit Dossier(Session& session, QWidget* parent = nullptr);
     void openCard(project::Stage stage);
     void refresh();
+    /// Selects a finding in its card.
+    void chooseFinding(const QString& id);
 
   signals:
     void cardOpened(escultura::project::Stage stage);
@@ -28,10 +31,12 @@ class Dossier : public QScrollArea {
     void findingChosen(const QString& id);
     void exportSurface();
     void exportSolid();
-    void writeRelease();
+    void writeRelease(const escultura::project::SignOff& signOff);
+    void isolateChanged(bool on);
 
   private:
     std::array<Card*, project::stageCount> cards_{};
+    class FindingsCard* findings_;
 };
 
 }  // namespace escultura::app

@@ -16,7 +16,7 @@ QString readyText(const Session& session) {
     const auto field = p.field();
     const auto surface = p.surface(session.recipe());
     QStringList lines;
-    for (const ReadyNote& n : readyNotes(p.part, session.recipe(), field.get(), surface.get())) {
+    for (const ReadyNote& n : readyNotes(session.part(), session.recipe(), field.get(), surface.get())) {
         const bool blocks = n.severity == ReadyNote::Severity::blocker;
         lines << QString(
                      "<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:#6E695F'>%4</span></p>")

@@ -76,7 +76,7 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     connect(control_, &ThresholdControl::valueMoved, this, set);
     connect(threshold_, &QuantityEdit::valueEntered, this, set);
     connect(mass_, &QuantityEdit::valueEntered, this,
-            [this, setVolume](double kg) { setVolume(kg / session_.project().part.material.density); });
+            [this, setVolume](double kg) { setVolume(kg / session_.part().material.density); });
     connect(share_, &QuantityEdit::valueEntered, this, [this, setVolume](double percent) {
         if (const auto f = session_.project().field()) setVolume(0.01 * percent * f->designVolume);
     });
@@ -136,7 +136,7 @@ QString FieldCard::summary() const {
     const double t = session_.recipe().threshold;
     return QString("threshold %1 · keeps %2 % · %3")
         .arg(num(t), num(100 * f->keptVolume->volume(t) / f->designVolume),
-             mass(f->keptVolume->volume(t) * session_.project().part.material.density));
+             mass(f->keptVolume->volume(t) * session_.part().material.density));
 }
 
 void FieldCard::refreshBody() {

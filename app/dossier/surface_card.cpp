@@ -166,7 +166,7 @@ QString SurfaceCard::summary() const {
     if (!k.surface) return "not built yet";
     const std::size_t warnings = k.surface->findings.size();
     return QString("off by %1 mm · %2 · %3")
-        .arg(num(k.surface->deviationRms), mass(k.surface->measures.volume * session_.project().part.material.density),
+        .arg(num(k.surface->deviationRms), mass(k.surface->measures.volume * session_.part().material.density),
              warnings == 0   ? QString("nothing lost")
              : warnings == 1 ? QString("1 warning")
                              : QString("%1 warnings").arg(warnings));
@@ -205,7 +205,7 @@ void SurfaceCard::refreshBody() {
     const Vec3& g = m.centroid;
     auto rounded = [](double v) { return std::abs(v) < 0.05 ? QString("0") : num(v); };
     figures_->setText(figures(
-        {{"Mass", mass(m.volume * session_.project().part.material.density)},
+        {{"Mass", mass(m.volume * session_.part().material.density)},
          {"Volume", num(m.volume / 1000, 5) + " cm³"},
          {"Asked volume", num(s.askedVolume / 1000, 5) + " cm³ (" +
                               QString::number(100 * (m.volume / s.askedVolume - 1), 'f', 2) + " %)"},

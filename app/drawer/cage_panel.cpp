@@ -391,12 +391,12 @@ void CagePanel::refresh() {
     pages_->setCurrentIndex(on ? 1 : 0);
     state_->setText(editor_ ? editor_->state() : "");
     if (editor_) element_->setCurrentIndex(static_cast<int>(editor_->element()));
-    symmetric_->setVisible(!session_.project().part.symmetry.empty());
-    if (frame_->count() != 2 + static_cast<int>(session_.project().part.interfaces.size())) {
+    symmetric_->setVisible(!session_.part().symmetry.empty());
+    if (frame_->count() != 2 + static_cast<int>(session_.part().interfaces.size())) {
         frame_->clear();
         frame_->addItem("global axes");
         frame_->addItem("axes of the selection");
-        for (const Interface& i : session_.project().part.interfaces)
+        for (const Interface& i : session_.part().interfaces)
             frame_->addItem("axes of " + QString::fromStdString(i.name), QString::fromStdString(i.name));
     }
     filling_ = true;

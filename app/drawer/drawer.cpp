@@ -3,6 +3,7 @@
 #include <QApplication>
 #include <QClipboard>
 #include <QPushButton>
+#include <QScrollArea>
 #include <algorithm>
 #include <cmath>
 
@@ -14,8 +15,9 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     setObjectName("drawer");
     setDocumentMode(true);
     setStyleSheet("QTabBar::tab { padding: 8px 9px; }");
-    findings_ = table({"Id", "Class", "Peak, MPa", "Safety factor", "Load case", "x, mm", "y, mm", "z, mm",
-                       "Nearest interface", "Distance, mm", "Above 80 %, mm²", "Disposition"});
+    findings_ = table({"Id", "Class", "Peak, MPa", "Safety factor", "Load case", "Above 80 %, mm²", "Nearest interface",
+                       "Distance, mm", "Sharpest edge, °", "Hollow radius, mm", "Exponent", "x, mm", "y, mm", "z, mm",
+                       "What", "Disposition"});
     findings_->setObjectName("drawerFindings");
     resultants_ = table({"Load case", "Interface", "What", "x, N", "y, N", "z, N", "Size, N", "Moment x, N m", "y, N m",
                          "z, N m", "As meant"});
@@ -33,7 +35,24 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     duty_ = new DutyPanel(session_);
     cage_ = new CagePanel(session_);
     features_ = new FeaturesPanel(session_);
+    requirements_ = new RequirementsPanel(session_);
+    variants_ = new VariantsPanel(session_);
+    studies_ = new StudiesPanel(session_);
+    history_ = table({"Time", "Who", "What"});
+    history_->setObjectName("drawerHistory");
+    setUsesScrollButtons(true);
     addTab(findings_, "Findings");
+    // forms that are taller than the drawer scroll: they must not take the view's room
+    auto scrolled = [](QWidget* page) {
+        auto* area = new QScrollArea;
+        area->setFrameShape(QFrame::NoFrame);
+        area->setWidgetResizable(true);
+        area->setWidget(page);
+        return area;
+    };
+    addTab(scrolled(variants_), "Variants");
+    addTab(scrolled(studies_), "Studies");
+    addTab(scrolled(requirements_), "Requirements");
     addTab(duty_, "Loads and supports");
     addTab(interfaces_, "Interfaces");
     addTab(cage_, "Cage");
@@ -41,6 +60,7 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     addTab(resultants_, "Reactions");
     addTab(quality_, "Worst elements");
     addTab(readings_, "Readings");
+    addTab(history_, "History");
     addTab(log_, "Log");
     auto* copy = new QPushButton("Copy as CSV");
     copy->setObjectName("copyCsv");
@@ -59,6 +79,12 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     connect(quality_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r >= 0) emit poorElementChosen(r);
     });
+    connect(this, &QTabWidget::currentChanged, this, [this] {
+        if (isVisible() && (currentWidget()->isAncestorOf(variants_) || currentWidget()->isAncestorOf(studies_)))
+            refresh();
+    });
+    connect(requirements_, &RequirementsPanel::failed, this, &Drawer::failed);
+    connect(studies_, &StudiesPanel::failed, this, &Drawer::failed);
     connect(&session_, &Session::logged, log_, &QPlainTextEdit::appendPlainText);
 }
 
@@ -69,26 +95,41 @@ void Drawer::refresh() {
     cage_->refresh();
     features_->refresh();
     const LastKnown k = session_.lastKnown();
+    requirements_->refresh();
+    if (currentWidget()->isAncestorOf(variants_)) variants_->refresh();
+    if (currentWidget()->isAncestorOf(studies_)) studies_->refresh();
     QList<QStringList> rows;
-    const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
-    if (k.findings)
-        for (const Finding& f : k.findings->findings) {
-            const Disposition* d = dispositionOf(session_.project(), session_.variant(), f.id);
-            rows << QStringList{QString::fromStdString(f.id),
-                                QString::fromStdString(f.place),
-                                num(f.peak, 4),
-                                num(f.safetyFactor),
-                                QString::fromStdString(f.caseName),
-                                num(f.position[0], 4),
-                                num(f.position[1], 4),
-                                num(f.position[2], 4),
-                                QString::fromStdString(f.nearestInterface),
-                                num(f.distance),
-                                num(f.area),
-                                !fresh ? "out of date"
-                                : d    ? QString::fromStdString(d->decision + ": " + d->reason)
-                                       : "open"};
-        }
+    const Project& p = session_.project();
+    const bool fresh = p.findings(session_.recipe()) != nullptr;
+    const std::vector<Finding> findings = fresh        ? findingsOf(p, session_.recipe())
+                                          : k.findings ? k.findings->findings
+                                                       : std::vector<Finding>{};
+    for (const Finding& f : findings) {
+        const DispositionState s = dispositionState(p, session_.variant(), f);
+        const bool hot = f.kind == Finding::Kind::hotspot;
+        const assess::Evidence& e = f.evidence;
+        const bool tested = e.verdict != assess::HotspotClass::untested;
+        rows << QStringList{QString::fromStdString(f.id),
+                            QString::fromStdString(classOf(f)),
+                            hot ? num(f.peak, 4) : QString(),
+                            hot ? num(f.safetyFactor) : QString(),
+                            QString::fromStdString(f.caseName),
+                            hot ? num(f.area) : QString(),
+                            QString::fromStdString(f.nearestInterface),
+                            num(f.distance),
+                            tested ? (e.angle < 179.5 ? num(e.angle) : QString("smooth")) : QString(),
+                            tested ? (std::isfinite(e.radius) ? num(e.radius, 2) : QString("none")) : QString(),
+                            tested ? num(e.exponent, 2) : QString(),
+                            num(f.position[0], 4),
+                            num(f.position[1], 4),
+                            num(f.position[2], 4),
+                            QString::fromStdString(tested ? e.reason : f.text),
+                            !fresh ? QString("out of date")
+                            : s.disposition
+                                ? (s.holds ? QString() : QString("◐ changed since: ")) +
+                                      QString::fromStdString(s.disposition->decision + ": " + s.disposition->reason)
+                                : QString("open")};
+    }
     {
         const QSignalBlocker block(findings_);
         fill(findings_, rows);
@@ -121,6 +162,11 @@ void Drawer::refresh() {
         }
     fill(resultants_, rows);
     rows.clear();
+    for (auto e = p.history.rbegin(); e != p.history.rend() && rows.size() < 500; ++e)
+        rows << QStringList{QString::fromStdString(e->time).replace('T', ' '), QString::fromStdString(e->who),
+                            QString::fromStdString(e->text)};
+    fill(history_, rows);
+    rows.clear();
     const mesh::QualityLimits limits;
     if (k.check)
         for (const auto& w : k.check->quality.worst) {
@@ -147,8 +193,12 @@ void Drawer::refresh() {
 }
 
 void Drawer::openTable(int which) {
-    QWidget* pages[] = {duty_, interfaces_, resultants_, cage_, features_};
-    setCurrentWidget(pages[std::clamp(which, 0, 4)]);
+    QWidget* pages[] = {duty_,         interfaces_, resultants_, cage_,    features_,
+                        requirements_, variants_,   studies_,    findings_};
+    QWidget* page = pages[std::clamp(which, 0, 8)];
+    for (int tab = 0; tab < count(); ++tab)
+        if (widget(tab)->isAncestorOf(page) || widget(tab) == page) setCurrentIndex(tab);
+    if (isVisible()) refresh();
 }
 
 void Drawer::setReadings(std::vector<Vec3> places, Quantity quantity, const std::string& unit,
@@ -167,6 +217,7 @@ void Drawer::refreshReadings() {
     struct Column {
         std::shared_ptr<const CheckResult> check;
         int loadCase;
+        const Part* part;
     };
     std::vector<Column> columns;
     const Measure kind = measure(quantity_);
@@ -176,7 +227,7 @@ void Drawer::refreshReadings() {
         if (!check) continue;
         const QString variant = p.variants.size() > 1 ? QString::fromStdString(p.variants[v].name) + ": " : "";
         for (int c = -1; c < static_cast<int>(check->cases.size()); ++c) {
-            columns.push_back({check, c});
+            columns.push_back({check, c, &p.partOf(p.variants[v].recipe)});
             head << variant + (c < 0 ? "worst" : QString::fromStdString(check->cases[c].name)) +
                         (unit.empty() ? "" : ", " + QString::fromStdString(unit));
         }
@@ -200,7 +251,7 @@ void Drawer::refreshReadings() {
                     }
             }
             cells << num(
-                inUnit(quantityAt(p.part, *c.check, quantity_, c.loadCase, node, p.part.axesOf(frame_)), kind, unit),
+                inUnit(quantityAt(*c.part, *c.check, quantity_, c.loadCase, node, c.part->axesOf(frame_)), kind, unit),
                 4);
         }
         rows << cells;

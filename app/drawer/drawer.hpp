@@ -9,6 +9,9 @@
 #include "drawer/duty_panel.hpp"
 #include "drawer/features_panel.hpp"
 #include "drawer/interfaces_panel.hpp"
+#include "drawer/requirements_panel.hpp"
+#include "drawer/studies_panel.hpp"
+#include "drawer/variants_panel.hpp"
 #include "project/quantities.hpp"
 #include "session.hpp"
 #include "widgets.hpp"
@@ -24,7 +27,8 @@ class Drawer : public QTabWidget {
     DutyPanel& duty() { return *duty_; }
     CagePanel& cage() { return *cage_; }
     FeaturesPanel& features() { return *features_; }
-    /// Brings a table to the front: 0 loads and supports, 1 interfaces, 2 reactions, 3 cage, 4 features.
+    /// Brings a table to the front: 0 loads and supports, 1 interfaces, 2 reactions, 3 cage, 4 features, 5
+    /// requirements, 6 variants, 7 studies, 8 findings.
     void openTable(int which);
     /// Pinned places and the quantity that is read there.
     void setReadings(std::vector<Vec3> places, project::Quantity quantity, const std::string& unit,
@@ -34,6 +38,7 @@ class Drawer : public QTabWidget {
     void findingChosen(const QString& id);
     /// Index into the worst elements.
     void poorElementChosen(int index);
+    void failed(const QString& message);
 
   private:
     void refreshReadings();
@@ -42,7 +47,10 @@ class Drawer : public QTabWidget {
     DutyPanel* duty_;
     CagePanel* cage_;
     FeaturesPanel* features_;
-    QTableWidget *findings_, *resultants_, *quality_, *readings_;
+    RequirementsPanel* requirements_;
+    VariantsPanel* variants_;
+    StudiesPanel* studies_;
+    QTableWidget *findings_, *resultants_, *quality_, *readings_, *history_;
     std::vector<Vec3> places_;
     project::Quantity quantity_ = project::Quantity::vonMises;
     std::string unit_, frame_;

@@ -220,7 +220,7 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
 std::vector<Feature> FeaturesPanel::list() const {
     const auto field = session_.hasProject() ? session_.project().field() : nullptr;
     if (!field) return {};
-    return effectiveFeatures(session_.project().part, field->regions, session_.recipe().rebuild);
+    return effectiveFeatures(session_.part(), field->regions, session_.recipe().rebuild);
 }
 
 QString FeaturesPanel::selected() const {
@@ -245,7 +245,7 @@ void FeaturesPanel::add(K kind, std::optional<Vec3> at) {
     if (surface)
         for (const Vec3& p : surface->mesh.position) box.include(p);
     else
-        box = session_.project().part.designSpace;
+        box = session_.part().designSpace;
     Feature f;
     f.kind = kind;
     const bool adds = solid::addsMaterial(f);

@@ -5,8 +5,12 @@
 #include <QMouseEvent>
 #include <QPainter>
 #include <QPushButton>
+#include <algorithm>
+#include <cmath>
 #include <functional>
+#include <optional>
 
+#include "project/comparison.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 
@@ -19,7 +23,8 @@ namespace {
 /// One variant on the shelf.
 class ShelfCard : public QFrame {
   public:
-    std::function<void()> open;
+    std::function<void()> open, beside;
+    std::function<void(int)> moved;
     std::function<void(const QPoint&)> menu;
     ShelfCard(const QPixmap& picture, const QString& name, const QString& detail, const QString& figures,
               const QString& verdict, bool isOpen) {
@@ -44,7 +49,22 @@ class ShelfCard : public QFrame {
 
   protected:
     void mousePressEvent(QMouseEvent* e) override {
-        if (e->button() == Qt::LeftButton) open();
+        if (e->button() != Qt::LeftButton) return;
+        if (e->modifiers() & Qt::ControlModifier) {
+            beside();
+            return;
+        }
+        pressed_ = e->globalPosition();
+    }
+    void mouseReleaseEvent(QMouseEvent* e) override {
+        if (e->button() != Qt::LeftButton || !pressed_) return;
+        const double across = e->globalPosition().x() - pressed_->x();
+        pressed_.reset();
+        const int places = static_cast<int>(std::lround(across / (width() + 8)));
+        if (places != 0)
+            moved(places);
+        else
+            open();
     }
     void keyPressEvent(QKeyEvent* e) override {
         if (e->key() == Qt::Key_Return || e->key() == Qt::Key_Space)
@@ -53,6 +73,9 @@ class ShelfCard : public QFrame {
             QFrame::keyPressEvent(e);
     }
     void contextMenuEvent(QContextMenuEvent* e) override { menu(e->globalPos()); }
+
+  private:
+    std::optional<QPointF> pressed_;
 };
 
 }  // namespace
@@ -79,11 +102,12 @@ void Shelf::refresh() {
     const Project& p = session_.project();
     auto massOf = [&](std::size_t i) {
         const auto k = session_.lastKnown(i);
-        if (p.variants[i].recipe.check.original && k.check) return k.check->quality.volume * p.part.material.density;
-        return k.surface ? k.surface->measures.volume * p.part.material.density : 0.0;
+        const double kg = figuresOf(p, p.variants[i], k.check.get(), k.surface.get()).mass;
+        return std::isfinite(kg) ? kg : 0.0;
     };
     for (std::size_t i = 0; i < p.variants.size(); ++i) {
         const Variant& v = p.variants[i];
+        if (v.archived && i != p.open) continue;
         const LastKnown k = session_.lastKnown(i);
         const double kg = massOf(i), base = massOf(p.baseline);
         QString figures = kg > 0 ? num(kg) + " kg" : "not built yet";
@@ -94,7 +118,8 @@ void Shelf::refresh() {
         QString verdict = theme::coloured("no check yet", theme::muted);
         if (k.check) {
             bool met = true, known = true;
-            for (const auto& s : requirementStates(p, v.recipe, k.surface.get(), k.check.get())) {
+            for (const auto& s : requirementStates(p, v, k.surface.get(), k.check.get())) {
+                if (s.kind == Requirement::Kind::findingsDisposed) continue;  // the strip tells it
                 met = met && s.state == RequirementState::State::met;
                 known = known && s.state != RequirementState::State::outOfDate;
             }
@@ -104,15 +129,24 @@ void Shelf::refresh() {
                              : theme::coloured("○ " + sf + " not met", theme::clay);
         }
         const auto picture = thumbnails_.find(v.id);
-        auto* card = new ShelfCard(
-            picture == thumbnails_.end() ? QPixmap() : picture->second, QString::fromStdString(v.name),
-            i == p.baseline ? "baseline" : "threshold " + plain(v.recipe.threshold), figures, verdict, i == p.open);
+        auto* card =
+            new ShelfCard(picture == thumbnails_.end() ? QPixmap() : picture->second, QString::fromStdString(v.name),
+                          i == p.baseline           ? QString("baseline")
+                          : v.recipe.check.original ? QString("original")
+                                                    : "threshold " + plain(v.recipe.threshold),
+                          figures, verdict, i == p.open);
         card->setProperty("variant", static_cast<int>(i));
         card->open = [this, i] {
             if (session_.project().open != i && !session_.isBusy())
                 session_.edit("Open variant", [i](Project& q) { q.open = i; });
         };
         card->menu = [this, i](const QPoint& where) { emit variantMenu(i, where); };
+        card->beside = [this, i] { emit besideAsked(i); };
+        card->moved = [this, i](int places) {
+            if (session_.isBusy()) return;
+            session_.edit("Reorder variants", [i, places](Project& q) { moveVariant(q, i, places); });
+        };
+        card->setToolTip("Click opens it, Ctrl+click puts it beside the open one, drag reorders, right click: more");
         row_->addWidget(card);
     }
     auto* add = new QPushButton("New variant");
@@ -124,6 +158,19 @@ void Shelf::refresh() {
         "QPushButton:hover { border-color: #B4532A; }");
     connect(add, &QPushButton::clicked, this, &Shelf::newVariant);
     row_->addWidget(add);
+    const bool hasOriginal =
+        std::any_of(p.variants.begin(), p.variants.end(), [](const Variant& v) { return v.recipe.check.original; });
+    if (!hasOriginal) {
+        auto* original = new QPushButton("Original as\nbaseline");
+        original->setObjectName("addOriginal");
+        original->setFixedHeight(70);
+        original->setStyleSheet(add->styleSheet());
+        original->setToolTip("Adds the design before the optimisation, to compare with");
+        connect(original, &QPushButton::clicked, this, [this] {
+            if (!session_.isBusy()) session_.edit("Original as baseline", [](Project& q) { project::addOriginal(q); });
+        });
+        row_->addWidget(original);
+    }
     row_->addStretch();
 }
 

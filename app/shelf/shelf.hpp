@@ -21,6 +21,8 @@ class Shelf : public QFrame {
   signals:
     void variantMenu(std::size_t variant, const QPoint& where);
     void newVariant();
+    /// A variant is to be shown beside the open one, or no longer.
+    void besideAsked(std::size_t variant);
 
   private:
     Session& session_;

@@ -172,7 +172,7 @@ cage::Indices CageEditor::edges() const {
 std::vector<std::array<Vec3, 2>> CageEditor::mirrors() const {
     std::vector<std::array<Vec3, 2>> planes;
     if (symmetric_)
-        for (const SymmetryPlane& s : session_.project().part.symmetry) planes.push_back({s.point, s.normal});
+        for (const SymmetryPlane& s : session_.part().symmetry) planes.push_back({s.point, s.normal});
     return planes;
 }
 
@@ -187,7 +187,7 @@ std::optional<Vec3> CageEditor::middle() const {
 Mat3 CageEditor::axes() const {
     Mat3 a = Mat3::Identity();
     if (frame_ == FrameOf::interface) {
-        if (const Interface* i = session_.project().part.findInterface(interface_.toStdString())) {
+        if (const Interface* i = session_.part().findInterface(interface_.toStdString())) {
             const auto uv = perpendicular(i->axis);
             a.col(0) = uv[0];
             a.col(1) = uv[1];

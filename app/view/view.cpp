@@ -88,6 +88,7 @@ void View::look(const Vec3& direction, const Vec3& up) {
     if (!scene_) return;
     camera_ = render::fit(scene_->bounds, width(), height(), direction, up);
     redraw(false);
+    emit cameraChanged();
 }
 
 void View::flyTo(const Vec3& p) {
@@ -95,6 +96,13 @@ void View::flyTo(const Vec3& p) {
     camera_.focus = p;
     camera_.height = std::min(camera_.height, 0.5 * scene_->bounds.diagonal());
     redraw(false);
+    emit cameraChanged();
+}
+
+void View::zoomTo(double height) {
+    camera_.height = height;
+    redraw(false);
+    emit cameraChanged();
 }
 
 void View::redraw(bool moving) {
@@ -307,6 +315,7 @@ void View::mouseMoveEvent(QMouseEvent* e) {
         camera_.orbit(-d.x() * 0.008, -d.y() * 0.008);
     }
     redraw(true);
+    emit cameraChanged();
 }
 
 void View::mouseReleaseEvent(QMouseEvent* e) {
@@ -369,6 +378,7 @@ void View::mouseDoubleClickEvent(QMouseEvent* e) {
 void View::wheelEvent(QWheelEvent* e) {
     camera_.height = std::clamp(camera_.height * std::pow(0.999, e->angleDelta().y()), 0.5, 1e5);
     redraw(true);
+    emit cameraChanged();
 }
 
 void View::leaveEvent(QEvent*) {
@@ -410,6 +420,7 @@ void View::keyPressEvent(QKeyEvent* e) {
             return;
     }
     redraw(true);
+    emit cameraChanged();
 }
 
 std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {

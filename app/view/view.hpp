@@ -26,6 +26,8 @@ class View : public QWidget {
     void fit();
     void look(const Vec3& direction, const Vec3& up = Vec3::UnitZ());
     void flyTo(const Vec3& p);
+    /// Visible height, mm.
+    void zoomTo(double height);
     /// A small picture of the present scene.
     QImage thumbnail(int width, int height);
     /// A picture with overlay.
@@ -62,6 +64,8 @@ class View : public QWidget {
     QPointF placeOf(const Vec3& p) const;
 
   signals:
+    /// The user moved the camera, or it was moved for him; not by setCamera().
+    void cameraChanged();
     void pinsChanged();
     void picked(const escultura::Vec3& position, int triangle);
     void handleMoved(int id, const escultura::Vec3& position, bool done);

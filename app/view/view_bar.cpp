@@ -1,5 +1,6 @@
 #include "view/view_bar.hpp"
 
+#include <QAction>
 #include <QActionGroup>
 #include <QHBoxLayout>
 #include <QLabel>
@@ -68,6 +69,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     beside_->addItem("with outline of the original", 2);
     beside_->addItem("with ghost of the field", 3);
     beside_->addItem("with original and field", 4);
+    beside_->addItem("with ghost of the baseline", 5);
     section_ = combo("section", "Section plane");
     section_->addItem("whole", -1);
     section_->addItem("cut along x", 0);
@@ -106,6 +108,10 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     lines_ = check("edges of the elements", "meshLines");
     flags_ = check("mark lowest and highest", "bothFlags");
     undeformed_ = check("ghost of the undeformed shape", "undeformed");
+    difference_ = check("difference to the baseline", "difference");
+    besideBaseline_ = check("baseline beside it", "baselineBeside");
+    disconnect(besideBaseline_, &QAction::toggled, this, &ViewBar::changed);
+    connect(besideBaseline_, &QAction::toggled, this, &ViewBar::baselineBesideAsked);
     auto* vectors = menu->addMenu("vectors");
     vectors_ = new QActionGroup(this);
     const char* kinds[] = {"none", "displacement", "principal stresses"};
@@ -223,7 +229,7 @@ report::SceneOptions ViewBar::options() const {
     const int beside = beside_->currentData().toInt();
     using Beside = report::SceneOptions::Beside;
     o.original = beside == 1 || beside == 4 ? Beside::ghost : beside == 2 ? Beside::outline : Beside::nothing;
-    o.fieldGhost = beside >= 3;
+    o.fieldGhost = beside == 3 || beside == 4;
     o.compareWith = compareWith_;
     const int axis = section_->currentData().toInt();
     if (axis >= 0) {
@@ -247,6 +253,14 @@ report::SceneOptions ViewBar::options() const {
     o.bands = bands_->isChecked() ? 10 : 0;
     o.loads = loads_->isChecked();
     return o;
+}
+
+bool ViewBar::showsBaselineGhost() const {
+    return beside_->currentData().toInt() == 5;
+}
+void ViewBar::setBaselineBeside(bool on) {
+    const QSignalBlocker block(besideBaseline_);
+    besideBaseline_->setChecked(on);
 }
 
 void ViewBar::setShow(Show show) {

@@ -9,6 +9,7 @@
 #include "report/part_scene.hpp"
 #include "session.hpp"
 
+class QAction;
 class QActionGroup;
 class QWidgetAction;
 
@@ -29,19 +30,24 @@ class ViewBar : public QFrame {
 
     /// Whether the deformed shape is to swing.
     bool isAnimated() const { return animate_->isChecked(); }
+    /// Whether the difference to the baseline is shown instead of the quantity.
+    bool showsDifference() const { return difference_->isChecked(); }
+    bool showsBaselineGhost() const;
+    void setBaselineBeside(bool on);
     void stopAnimation() { animate_->setChecked(false); }
 
   signals:
     void changed();
     void fitAsked();
     void animationToggled(bool on);
+    void baselineBesideAsked(bool on);
 
   private:
     Session& session_;
     QComboBox *show_, *case_, *quantity_, *unit_, *shape_, *beside_, *section_;
     int compareWith_ = -1;
     QPushButton *bands_, *loads_, *fit_, *drawer_, *animate_, *more_;
-    QAction *lines_, *flags_, *undeformed_;
+    QAction *lines_, *flags_, *undeformed_, *difference_, *besideBaseline_;
     QActionGroup *vectors_, *frames_;
     QMenu* frameMenu_;
     QLineEdit* only_;

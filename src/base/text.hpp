@@ -2,6 +2,7 @@
 /// Text for markup.
 
 #pragma once
+#include <cstdio>
 #include <string>
 
 namespace escultura {
@@ -22,6 +23,13 @@ inline std::string escapedMarkup(const std::string& text) {
             out += c;
     }
     return out;
+}
+
+/// A number without padding zeros: "0.7", "12", "1e-06".
+inline std::string plainNumber(double value, int significant = 6) {
+    char text[40];
+    std::snprintf(text, sizeof text, "%.*g", significant, value);
+    return text;
 }
 
 }  // namespace escultura

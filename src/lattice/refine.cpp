@@ -37,8 +37,9 @@ std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& lo
 
 /// Bisects all marked edges; each tetrahedron splits its longest marked edge first, so that neighbours split a shared
 /// face alike.
-void split(const shape::Shape& shape, TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& middle,
-           RefineReport& report) {
+/// @return new vertices on the boundary, in the middle of their edges
+std::vector<std::int32_t> split(TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& middle,
+                                RefineReport& report) {
     const Longer longer{c.position};
     // boundary edges carry the surfaces that both ends share
     std::unordered_map<std::uint64_t, char> onBoundary;
@@ -87,9 +88,15 @@ void split(const shape::Shape& shape, TetComplex& c, std::unordered_map<std::uin
         }
     }
     c.tets = std::move(result);
-    // new boundary vertices onto the shape, where the elements around stay good
+    return fresh;
+}
+
+/// Moves boundary vertices onto the shape, or as far towards it as the elements around stay good.
+/// @return those that are not on it
+std::vector<std::int32_t> settle(const shape::Shape& shape, TetComplex& c, const std::vector<std::int32_t>& vertices) {
+    std::vector<std::int32_t> off;
     const Incidence around = incidence(c.position.size(), c.tets);
-    for (auto v : fresh) {
+    for (auto v : vertices) {
         auto worst = [&] {
             double sine = 1;
             for (auto k = around.offset[v]; k < around.offset[v + 1]; ++k) {
@@ -99,22 +106,31 @@ void split(const shape::Shape& shape, TetComplex& c, std::unordered_map<std::uin
             }
             return sine;
         };
-        const Vec3 straight = c.position[v];
+        const Vec3 start = c.position[v];
         const double before = worst();
         const SurfaceSet& set = c.surfaces[v];
         int ids[3] = {set.id[0], set.id[1], set.id[2]};
         double reach = 0;
         for (auto k = around.offset[v]; k < around.offset[v + 1]; ++k)
-            for (auto n : c.tets[around.tet[k]]) reach = std::max(reach, (c.position[n] - straight).norm());
-        Vec3 p = straight;
-        const bool found = shape::projectOnto(shape, ids, set.count(), p, 0.5 * reach) &&
-                           std::abs(shape.evaluate(p).value) < 1e-5 * reach;
-        if (found) c.position[v] = p;
-        if (!found || worst() < std::min(0.5 * before, 0.15)) {
-            c.position[v] = straight;
-            ++report.offSurface;
+            for (auto n : c.tets[around.tet[k]]) reach = std::max(reach, (c.position[n] - start).norm());
+        Vec3 p = start;
+        if (!shape::projectOnto(shape, ids, set.count(), p, 0.5 * reach) ||
+            !(std::abs(shape.evaluate(p).value) < 1e-5 * reach)) {
+            off.push_back(v);
+            continue;
         }
+        bool there = false;
+        for (double share : {1.0, 0.6, 0.3}) {
+            c.position[v] = start + share * (p - start);
+            if (worst() >= std::min(0.5 * before, 0.15)) {
+                there = share == 1.0;
+                break;
+            }
+            c.position[v] = start;
+        }
+        if (!there) off.push_back(v);
     }
+    return off;
 }
 
 /// Adds the longest edges of tetrahedra that have another edge marked, until there are no more.
@@ -151,10 +167,16 @@ RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::v
         }
     if (edges.empty()) return report;
     closeOver(c, edges);
-    split(shape, c, edges, report);
+    // in a hollow the chord lies outside: what cannot follow at once follows when the elements have made room
+    std::vector<std::int32_t> off = settle(shape, c, split(c, edges, report));
     report.rounds = 1;
-    progress.step("Improving the elements");
-    improve(shape, c, {0.38, 3}, progress);
+    for (int pass = 0; pass < 3; ++pass) {
+        progress.step("Improving the elements");
+        improve(shape, c, {0.38, 3}, progress);
+        if (off.empty()) break;
+        off = settle(shape, c, off);
+    }
+    report.offSurface = static_cast<int>(off.size());
     return report;
 }
 

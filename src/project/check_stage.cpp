@@ -519,4 +519,24 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     return r;
 }
 
+std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& field, const SurfaceResult& surface,
+                                        const MeshResult& mesh, const CheckResult& check, const Recipe& recipe,
+                                        const std::vector<assess::Suspect>& suspects, Progress& progress,
+                                        const surface::TriMesh* original, const RebuildResult* rebuilt) {
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
+    MeshResult finer = mesh;
+    return assess::testHotspots(
+        check.mesh, check.envelope.stress, suspects,
+        [&](const std::function<double(const Vec3&)>& size) {
+            lattice::refine(*solid.shape, finer.corners, size, 3000000, progress);
+            finer.mesh = mesh::curvedMesh(*solid.shape, finer.corners, progress);
+            finer.mesh.creases = mesh.mesh.creases;
+            CheckResult next;
+            next.level = check.level;
+            solveOn(part, finer, recipe, next, progress);
+            return assess::Refined{std::move(next.mesh), std::move(next.envelope.stress)};
+        },
+        progress);
+}
+
 }  // namespace escultura::project

@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "assess/assess.hpp"
+#include "assess/hotspot_test.hpp"
 #include "elastic/solve.hpp"
 #include "project/check_model.hpp"
 #include "project/recipe.hpp"
@@ -101,6 +101,14 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
 CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                           const MeshResult& mesh, const Recipe& recipe, Progress& progress,
                           const surface::TriMesh* original = nullptr, const RebuildResult* rebuilt = nullptr);
+
+/// Tests hotspots of a check on meshes that are finer around them; all load cases are solved on each.
+/// @param mesh   that the check started from
+std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& field, const SurfaceResult& surface,
+                                        const MeshResult& mesh, const CheckResult& check, const Recipe& recipe,
+                                        const std::vector<assess::Suspect>& suspects, Progress& progress,
+                                        const surface::TriMesh* original = nullptr,
+                                        const RebuildResult* rebuilt = nullptr);
 
 /// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe);

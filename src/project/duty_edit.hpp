@@ -12,6 +12,8 @@ namespace escultura::project {
 std::string withMaterial(const Part& part, const elastic::Material& material);
 /// Keeps a material with the part, to choose from; one of the same name is replaced.
 std::string withOwnMaterial(const Part& part, const elastic::Material& material);
+/// Replaces all requirements.
+std::string withRequirements(const Part& part, const std::vector<Requirement>& requirements);
 /// @param index  of the one that is replaced; -1: added
 std::string withSupport(const Part& part, int index, const Support& support);
 std::string withoutSupport(const Part& part, int index);

@@ -184,30 +184,6 @@ Vec3 faceMiddle(const Interface& i, const std::string& face) {
     return i.origin + (face == "start" ? 0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
 }
 
-namespace {
-struct RequirementWords {
-    const char *name, *unit;
-    bool isMinimum;
-};
-const RequirementWords& words(Requirement::Kind kind) {
-    static const RequirementWords all[] = {{"safety factor", "", true},
-                                           {"displacement", "mm", false},
-                                           {"mass", "kg", false},
-                                           {"thinnest wall", "mm", true}};
-    return all[static_cast<int>(kind)];
-}
-}  // namespace
-
-const char* name(Requirement::Kind kind) {
-    return words(kind).name;
-}
-const char* unit(Requirement::Kind kind) {
-    return words(kind).unit;
-}
-bool isMinimum(Requirement::Kind kind) {
-    return words(kind).isMinimum;
-}
-
 const char* name(Interface::Kind kind) {
     static const char* names[] = {"bore", "boss", "pad", "pin"};
     return names[static_cast<int>(kind)];
@@ -329,28 +305,7 @@ Part parsePart(const std::string& text, const std::string& path) {
             p.symmetry.push_back({n.at("point").vector(dimension::length, u.length), n.at("normal").direction()});
         }
     readDuty(root, u, p);
-    for (const Node& n : root.at("requirements").list()) {
-        n.onlyKeys({"kind", "limit", "source"});
-        Requirement r;
-        const std::string kind = n.at("kind").text();
-        if (kind == "safety_factor") {
-            r.kind = Requirement::Kind::safetyFactor;
-            r.limit = n.at("limit").positive(dimension::none, "");
-        } else if (kind == "displacement") {
-            r.kind = Requirement::Kind::displacement;
-            r.limit = n.at("limit").positive(dimension::length, u.length);
-        } else if (kind == "mass") {
-            r.kind = Requirement::Kind::mass;
-            r.limit = n.at("limit").positive(dimension::mass, u.mass);
-        } else if (kind == "minimum_wall") {
-            r.kind = Requirement::Kind::minimumWall;
-            r.limit = n.at("limit").positive(dimension::length, u.length);
-        } else {
-            n.at("kind").refuse("safety_factor, displacement, mass or minimum_wall", "'" + kind + "'");
-        }
-        if (n.has("source")) r.source = n.at("source").text();
-        p.requirements.push_back(r);
-    }
+    for (const Node& n : root.at("requirements").list()) p.requirements.push_back(readRequirement(n, u, p));
     auto picked = [&](std::initializer_list<const char*> keys) {
         json chosen = json::object();
         for (const char* key : keys)

@@ -64,10 +64,28 @@ struct SymmetryPlane {
     Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
 };
 
+/// Something that the part must satisfy.
 struct Requirement {
-    enum class Kind { safetyFactor, displacement, mass, minimumWall } kind = Kind::safetyFactor;
-    double limit = 0;    ///< minimum (safety factor, wall in mm) or maximum (displacement in mm, mass in kg)
-    std::string source;  ///< where the limit comes from
+    enum class Kind {
+        safetyFactor,      ///< at least, in one case or in all
+        displacement,      ///< at most, mm: anywhere or at an interface, its size or along a direction
+        mass,              ///< at most, kg
+        minimumWall,       ///< at least, mm
+        reaction,          ///< at most, N: force on an interface, or on each
+        deviation,         ///< at most, mm: of the smooth surface from the raw field
+        draft,             ///< at most, % of the free surface whose draft is too small
+        overhang,          ///< at most, % of the surface that needs supports
+        convergence,       ///< at most, % by which the last pass of the level 'converged' changed a figure
+        equilibrium,       ///< at most, share of the load that reactions do not balance
+        validGeometry,     ///< closed, one piece, every machined face there
+        findingsDisposed,  ///< every finding has its disposition
+    } kind = Kind::safetyFactor;
+    double limit = 0;               ///< in the unit of its kind (shares in per cent); none for the last two
+    std::string source;             ///< where the limit comes from
+    std::string loadCase;           ///< empty: every one
+    std::string interface;          ///< empty: anywhere, or each
+    std::optional<Vec3> direction;  ///< displacement: along it, unit vector; else its size
+    bool operator==(const Requirement&) const = default;
 };
 
 /// One of the part's density fields.
@@ -130,11 +148,16 @@ Vec3 faceMiddle(const Interface& interface, const std::string& face);
 /// Text that is the same for sources that give the same field, and no others.
 std::string canonical(const exchange::FieldSource& source);
 
-/// "safety factor", "displacement", "mass", "thinnest wall", and their units ("", "mm", "kg", "mm").
+/// "safety factor", "displacement" ..., and their units ("", "mm", "kg", "N").
 const char* name(Requirement::Kind kind);
 const char* unit(Requirement::Kind kind);
 /// Whether the limit is a minimum.
 bool isMinimum(Requirement::Kind kind);
+/// Whether there is a limit: some requirements are met or not.
+bool hasLimit(Requirement::Kind kind);
+/// Word of the part file, such as "safety_factor".
+const char* key(Requirement::Kind kind);
+inline constexpr int requirementKinds = 12;
 const char* name(Interface::Kind kind);
 
 }  // namespace escultura::project

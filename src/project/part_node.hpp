@@ -124,6 +124,8 @@ inline Units readUnits(const Node& root) {
 
 /// Interfaces and the face that something acts on. @throws InputError when there is no such face
 FaceReference readFaces(const Node& n, const Part& part);
+/// @throws InputError when it names an interface or a load case that the part does not have
+Requirement readRequirement(const Node& n, const Units& u, const Part& part);
 elastic::Material readMaterial(const Node& n, const Units& u);
 /// Frames, supports, load cases, shared loads and combinations.
 void readDuty(const Node& root, const Units& u, Part& part);

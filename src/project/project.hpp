@@ -9,6 +9,7 @@
 #include <string>
 #include <vector>
 
+#include "project/records.hpp"
 #include "project/stages.hpp"
 
 namespace escultura::project {
@@ -17,15 +18,6 @@ enum class Stage { duty, field, surface, rebuild, check, findings, release };
 inline constexpr int stageCount = 7;
 const char* name(Stage stage);
 
-/// The engineer's signed decision on a finding. Holds for the findings it was made on, and no others.
-struct Disposition {
-    std::string findingsKey;  ///< key of the findings result
-    std::string finding;      ///< id
-    std::string decision;     ///< "accept", "fix", "follow up"
-    std::string reason, by, date;
-    bool operator==(const Disposition&) const = default;
-};
-
 /// One recipe with what the engineer says about it.
 struct Variant {
     std::int64_t id = 0;
@@ -33,6 +25,8 @@ struct Variant {
     Recipe recipe;
     std::map<int, std::string> reasons;  ///< by stage
     std::vector<Disposition> dispositions;
+    Origin origin{};        ///< the proposal that it was made from
+    bool archived = false;  ///< kept, but not on the shelf
     bool operator==(const Variant&) const = default;
 };
 
@@ -68,6 +62,12 @@ class Results {
         map<T>()[key] = shared;
         return shared;
     }
+    /// Takes over a result that another store holds.
+    template <class T>
+    void share(const std::string& key, std::shared_ptr<const T> value) {
+        const std::lock_guard lock(mutex_);
+        map<T>()[key] = std::move(value);
+    }
     template <class T>
     std::map<std::string, std::shared_ptr<const T>> all() const {
         const std::lock_guard lock(mutex_);
@@ -87,7 +87,8 @@ class Results {
     }
     mutable std::mutex mutex_;
     std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
-               Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>>
+               Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>,
+               Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>>
         maps_;
 };
 
@@ -105,8 +106,14 @@ struct Project {
     std::vector<NamedView> views;
     std::size_t open = 0;      ///< index of the open variant
     std::size_t baseline = 0;  ///< index of the one that others are compared with
+    std::vector<Study> studies;
+    std::vector<Release> releases;
+    std::vector<HistoryEntry> history;  ///< oldest first
     std::shared_ptr<Results> results = std::make_shared<Results>();
 
+    /// The part with the numbers that a recipe has otherwise. The reference holds as long as the project and its part.
+    /// @throws InputError when the recipe's numbers make no part
+    const Part& partOf(const Recipe& recipe) const;
     /// Empty keys when a field is not loaded that the recipe is made from.
     StageKeys keys(const Recipe& recipe) const;
     /// One of the part's fields as read; null: not loaded.
@@ -125,13 +132,22 @@ struct Project {
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
     std::shared_ptr<const FindingsResult> findings(const Recipe& recipe) const;
     const Variant& current() const { return variants.at(open); }
+    /// Null: none of that id.
+    const Variant* findVariant(std::int64_t id) const;
 };
 
 /// Reads a part and its field; one variant with the default recipe.
 Project openPart(const std::string& path, Progress& progress);
 
-/// Adds a copy of a variant under the next free letter, without its dispositions, and opens it.
+/// Adds a copy of a variant under the next free letter and opens it. Its dispositions come along and hold where nothing
+/// changes.
 Variant& addVariant(Project& project, std::size_t from);
+
+/// Moves a variant along the shelf; which one is open and which the baseline stays.
+void moveVariant(Project& project, std::size_t variant, int places);
+
+/// Adds the design before the optimisation as a variant of its own, makes it the baseline and opens it.
+Variant& addOriginal(Project& project);
 
 /// Stores a field as one of the part's, whatever its path says.
 void adoptField(Project& project, std::size_t index, field::DensityField field);
@@ -149,26 +165,6 @@ void runOriginal(const Project& project, const Recipe& recipe, Progress& progres
 
 /// Measures draft and overhangs of the recipe's surface; nothing when it is not built or they are known already.
 void runProcess(const Project& project, const Recipe& recipe, Progress& progress);
-
-/// State of a requirement.
-struct RequirementState {
-    enum class State { met, notMet, unknown, outOfDate } state = State::unknown;
-    std::string name, unit, source;
-    double limit = 0;
-    bool atLeast = false;  ///< limit is a minimum
-    double value = 0;      ///< NaN when not known
-};
-const char* word(RequirementState::State state);
-
-/// @param lastKnown  older results to show as out of date when the recipe's own are missing; may be null
-std::vector<RequirementState> requirementStates(const Project& project, const Recipe& recipe,
-                                                const SurfaceResult* lastSurface, const CheckResult* lastCheck);
-
-/// What stands between a variant and its release, in sentences; empty: open.
-std::vector<std::string> releaseBlockers(const Project& project, const Variant& variant);
-
-/// The disposition of a finding in this variant; null when there is none for the present findings.
-const Disposition* dispositionOf(const Project& project, const Variant& variant, const std::string& finding);
 
 /// summary.json: every figure of a variant, as documented in docs/summary.md.
 std::string summaryJson(const Project& project, const Variant& variant, const std::vector<Timing>& timings);

@@ -41,26 +41,7 @@ void requireSound(const CageStep& s) {
         if (s.member.blend < 0) refuse("a blend of 0 mm or more", formatNumber(s.member.blend) + " mm");
         if ((s.member.to - s.member.from).norm() < 1e-6) refuse("two different ends", "one place");
     }
-    if (s.kind == CageStep::Kind::thickening) {
-        if (s.thickening.edge < 0) refuse("an edge of 0 mm or more", formatNumber(s.thickening.edge) + " mm");
-        if (!s.thickening.box && !(s.thickening.radius > 0))
-            refuse("a radius above 0 mm", formatNumber(s.thickening.radius) + " mm");
-    }
-}
-
-/// 1 inside the region, falling smoothly to 0 over the edge around it.
-double weightAt(const Thickening& t, const Vec3& p) {
-    double outside = 0;
-    if (t.box) {
-        const Vec3 d = (t.low - p).cwiseMax(p - t.high).cwiseMax(Vec3::Zero());
-        outside = d.norm();
-    } else {
-        outside = std::max(0.0, (p - t.centre).norm() - t.radius);
-    }
-    if (outside <= 0) return 1;
-    if (outside >= t.edge) return 0;
-    const double x = 1 - outside / t.edge;
-    return x * x * (3 - 2 * x);
+    if (s.kind == CageStep::Kind::thickening) requireSound(s.thickening, s.name);
 }
 
 void thicken(cage::Cage& cage, const Thickening& t) {

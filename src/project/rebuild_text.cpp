@@ -138,6 +138,18 @@ struct Read {
 
 }  // namespace
 
+json thickeningJson(const Thickening& t) {
+    json j = json::object();
+    eachOfThickening(t, Write{j});
+    return j;
+}
+
+Thickening thickeningFrom(const json& j) {
+    Thickening t;
+    eachOfThickening(t, Read{j});
+    return t;
+}
+
 json featureJson(const Feature& f) {
     json j = {{"kind", solid::name(f.kind)}, {"head", solid::name(f.head)}};
     eachMember(f, Write{j});

@@ -15,6 +15,8 @@ Rebuild rebuildFrom(const nlohmann::json& json);
 
 /// @param whole  with the vertices and faces of a cage by hand; else its digest stands for them
 nlohmann::json stepJson(const CageStep& step, bool whole);
+nlohmann::json thickeningJson(const Thickening& thickening);
+Thickening thickeningFrom(const nlohmann::json& json);
 nlohmann::json featureJson(const solid::Feature& feature);
 solid::Feature featureFrom(const nlohmann::json& json);
 

@@ -93,6 +93,10 @@ struct Thickening {
     double edge = 8;                               ///< width over which it fades out around the region, mm
     bool operator==(const Thickening&) const = default;
 };
+/// 1 inside the region, falling smoothly to 0 over the edge around it.
+double weightAt(const Thickening& thickening, const Vec3& p);
+/// @throws InputError when its numbers cannot be used. @param name  for the error
+void requireSound(const Thickening& thickening, const std::string& name);
 
 /// One change to the control cage, applied in order after the automatic wrap.
 struct CageStep {
@@ -127,6 +131,13 @@ struct Rebuild {
     bool operator==(const Rebuild&) const = default;
 };
 
+/// A number of the part file that a variant has otherwise, such as a bore's diameter or the factor of a load case.
+struct PartNumber {
+    std::string place;  ///< JSON Pointer (RFC 6901) into the part file
+    double value = 0;   ///< in the part file's units
+    bool operator==(const PartNumber&) const = default;
+};
+
 struct Recipe {
     double threshold = 0.5;
     double smoothing = 5;        ///< full width of the smoothing kernel at half its height, mm
@@ -140,6 +151,8 @@ struct Recipe {
     int triangleBudget = 50000;  ///< of the layout 'budget'
     Draft draft{};
     Printing printing{};
+    std::vector<Thickening> thickenings{};  ///< of the smooth surface, on top of the asked volume
+    std::vector<PartNumber> numbers{};      ///< of the part file, where this variant has others
     Rebuild rebuild{};
     CheckChoice check{};
     bool operator==(const Recipe&) const = default;

@@ -7,13 +7,14 @@
 #include <string>
 #include <vector>
 
-#include "assess/assess.hpp"
+#include "assess/hotspot_test.hpp"
 #include "elastic/solve.hpp"
 #include "field/combine.hpp"
 #include "field/piece_tree.hpp"
 #include "project/check_stage.hpp"
 #include "project/part_shape.hpp"
 #include "project/rebuild_stage.hpp"
+#include "project/records.hpp"
 #include "surface/process.hpp"
 #include "surface/thickness.hpp"
 
@@ -76,7 +77,7 @@ struct SurfaceResult {
     surface::Thickness thickness;
     double mass = 0;                  ///< kg
     double askedVolume = 0;           ///< mm3, raw volume at the threshold
-    double draftVolume = 0;           ///< added by draft, mm3
+    double draftVolume = 0;           ///< added by draft and thickenings, mm3
     double solvedThreshold = 0;       ///< threshold of the smoothed density that encloses it
     int rawPieces = 0, rawGenus = 0;  ///< of the raw iso-surface's kept pieces
     std::vector<BoreFigure> bores;
@@ -91,22 +92,56 @@ struct ProcessResult {
     std::vector<surface::BuildDirection> directions;  ///< coarse sweep, least support first
 };
 
-/// Stage Findings: a classed hotspot.
+/// A hotspot, or a warning of another stage with its place.
 struct Finding {
-    std::string id;
-    std::string place;             ///< class: "near support", "near load", "free body"
+    enum class Kind {
+        hotspot,
+        thinWall,    ///< thinner than a requirement allows
+        memberLost,  ///< of the raw field, in the surface
+        memberThinned,
+        gapClosed,
+        interfaceLost,
+        pieces,
+        lostWalls,  ///< walls thinner than the elements of the check
+        badElements,
+        undercut,
+        deviation,  ///< beyond what a requirement allows
+    } kind = Kind::hotspot;
+    std::string id;                ///< "H1" ... hotspots, "G1" ... the others
+    std::string place;             ///< hotspot: "near support", "near load", "free body"
+    std::string text;              ///< one sentence with its figures; empty for hotspots
     Vec3 position = Vec3::Zero();  ///< mm
     std::int32_t node = -1;
-    double peak = 0;  ///< MPa, recovered von Mises of the governing case
+    double peak = 0;  ///< MPa, the stress that the failure rule compares, in the governing case
     double safetyFactor = 0, persistence = 0, area = 0;
     std::string caseName;
     std::string nearestInterface;
-    double distance = 0;  ///< to the nearest face of an interface, mm
+    double distance = 0;               ///< to the nearest face of an interface, mm
+    double toSupport = 0, toLoad = 0;  ///< to the nearest face that is held or loaded, mm; infinite: none
+    LocalPrint print{};                ///< of the boundary around it
+    double reach = 0;                  ///< of the print, mm
+    assess::Evidence evidence;         ///< hotspots: of their test
 };
+const char* name(Finding::Kind kind);
+/// Class of a hotspot ("real" ... or "not tested, near support"), kind of another finding.
+std::string classOf(const Finding& finding);
 
 struct FindingsResult {
-    std::vector<Finding> findings;
-    double sensitivity = 0;  ///< MPa
+    std::vector<Finding> findings;  ///< hotspots, highest first, then the others
+    double sensitivity = 0;         ///< MPa
+    std::vector<double> heights;    ///< of all peaks above half the allowable stress over their saddles, highest first,
+                                    ///< MPa: how many there are at another sensitivity
+};
+
+/// Evidence of the hotspots of one check, by node.
+struct HotspotTests {
+    std::map<std::int32_t, assess::Evidence> byNode;
+};
+
+/// What the safety factor leaves out of a check.
+struct ExcludedNodes {
+    std::vector<char> excluded;         ///< [nodes of the check] 0 or 1
+    std::vector<std::string> findings;  ///< ids
 };
 
 /// Reads one of the part's fields.
@@ -135,6 +170,14 @@ surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, 
 surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress);
 /// @throws InputError naming the interfaces that the largest piece does not reach
 void requireConnected(const Part& part, const FieldResult& field, const Recipe& recipe);
-FindingsResult evaluateFindings(const Part& part, const CheckResult& check, const Recipe& recipe, Progress& progress);
+/// @param process  draft figures, when a requirement asks for them; may be null
+FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, const CheckResult& check,
+                                const Recipe& recipe, Progress& progress, const ProcessResult* process = nullptr);
+/// Allowable stress of the strictest safety factor that is required, MPa.
+double allowableStress(const Part& part);
+/// The boundary of a mesh around a place.
+LocalPrint localPrint(const mesh::TetMesh& mesh, const Vec3& place, double reach);
+/// Whether two prints tell the same geometry, as far as different meshes of one shape agree.
+bool isSamePrint(const LocalPrint& a, const LocalPrint& b, double reach);
 
 }  // namespace escultura::project

@@ -318,11 +318,41 @@ void keepVolume(const Part& part, const FieldResult& field, const Recipe& recipe
     }
 }
 
-/// The free body: with draft when the recipe adds it.
+/// A body whose surface is moved outward in regions.
+class ThickenedBody final : public shape::FreeBody {
+  public:
+    ThickenedBody(std::shared_ptr<const shape::FreeBody> body, std::vector<Thickening> regions)
+        : body_(std::move(body)), regions_(std::move(regions)) {}
+    double value(const Vec3& p) const override {
+        double shift = 0;
+        for (const Thickening& t : regions_) shift += t.amount * weightAt(t, p);
+        if (shift == 0) return body_->value(p);
+        // looked up on the old surface, where the distance estimate is exact
+        const Vec3 outward = body_->gradient(p);
+        const double slope = outward.norm();
+        return slope > 1e-9 ? body_->value(p - shift / slope * outward) : body_->value(p) - shift;
+    }
+
+  private:
+    std::shared_ptr<const shape::FreeBody> body_;
+    std::vector<Thickening> regions_;
+};
+
+/// Whether the recipe adds material on top of the asked volume.
+bool addsMaterial(const Recipe& recipe) {
+    return recipe.draft.add || !recipe.thickenings.empty();
+}
+
+/// The free body: thickened, and with draft when the recipe adds it.
 std::shared_ptr<const shape::FreeBody> freeBody(const FieldResult& field, const Recipe& recipe,
                                                 std::shared_ptr<const shape::SmoothDensity> density, double threshold,
                                                 Progress& progress) {
-    auto body = std::make_shared<shape::FieldBody>(std::move(density), threshold);
+    std::shared_ptr<const shape::FreeBody> body = std::make_shared<shape::FieldBody>(std::move(density), threshold);
+    if (!recipe.thickenings.empty()) {
+        for (std::size_t t = 0; t < recipe.thickenings.size(); ++t)
+            requireSound(recipe.thickenings[t], "thickening " + std::to_string(t + 1));
+        body = std::make_shared<ThickenedBody>(std::move(body), recipe.thickenings);
+    }
     if (!recipe.draft.add) return body;
     const shape::DraftOptions draft{recipe.draft.pull.normalized(), recipe.draft.parting, recipe.draft.angle};
     return std::make_shared<shape::DraftedBody>(*body, field.regions.designSpace, draft,
@@ -336,6 +366,30 @@ PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe&
 }
 
 }  // namespace
+
+double weightAt(const Thickening& t, const Vec3& p) {
+    double outside = 0;
+    if (t.box) {
+        const Vec3 d = (t.low - p).cwiseMax(p - t.high).cwiseMax(Vec3::Zero());
+        outside = d.norm();
+    } else {
+        outside = std::max(0.0, (p - t.centre).norm() - t.radius);
+    }
+    if (outside <= 0) return 1;
+    if (outside >= t.edge) return 0;
+    const double x = 1 - outside / t.edge;
+    return x * x * (3 - 2 * x);
+}
+
+void requireSound(const Thickening& t, const std::string& name) {
+    auto refuse = [&](const std::string& expected, const std::string& found) {
+        throw InputError(
+            ErrorDetail{"A thickening has numbers that cannot be used.", {}, "'" + name + "'", expected, found});
+    };
+    if (t.edge < 0) refuse("an edge of 0 mm or more", formatNumber(t.edge) + " mm");
+    if (!t.box && !(t.radius > 0)) refuse("a radius above 0 mm", formatNumber(t.radius) + " mm");
+    if (!std::isfinite(t.amount)) refuse("an amount in mm", "no number");
+}
 
 const char* name(GeometryFinding::Kind kind) {
     static const char* names[] = {"member lost", "member thinned", "gap closed", "interface lost", "pieces", "handles"};
@@ -370,14 +424,23 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
     const auto density = smoothDensity(part, field, cells, recipe.smoothing, progress);
     r.solvedThreshold =
         solveThreshold(part, field, density, recipe.threshold, r.askedVolume, recipe.draft.add ? 0.5 : 1.0, progress);
-    const PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
-    r.faces = solid.faces;
     const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
     std::vector<lattice::SurfaceSet> vertexSurfaces;
+    if (!recipe.thickenings.empty() && !recipe.draft.add) {  // what is not thickened stays as it is without it
+        SurfaceResult plain = r;
+        plain.mesh = surface::extractSurface(*solidAt(part, field, density, r.solvedThreshold).solid,
+                                             recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+        plain.measures = surface::measure(plain.mesh);
+        keepVolume(part, field, recipe, density, vertexSurfaces, plain, progress);
+        r.solvedThreshold = plain.solvedThreshold;
+        vertexSurfaces.clear();
+    }
+    const PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
+    r.faces = solid.faces;
     r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
     r.measures = surface::measure(r.mesh);
-    if (!recipe.draft.add) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
-    const PartShape final = recipe.draft.add ? solid : solidAt(part, field, density, r.solvedThreshold);
+    if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
+    const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, density, r.solvedThreshold);
     if (recipe.triangles != Triangles::asExtracted) {
         if (recipe.triangles == Triangles::budget) {
             surface::remeshToBudget(*final.solid, recipe.triangleBudget, r.mesh, vertexSurfaces, progress);
@@ -388,9 +451,9 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
             surface::remesh(*final.solid, o, r.mesh, vertexSurfaces, progress);
         }
         r.measures = surface::measure(r.mesh);
-        if (!recipe.draft.add) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
+        if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
     }
-    r.draftVolume = recipe.draft.add ? r.measures.volume - r.askedVolume : 0;
+    r.draftVolume = addsMaterial(recipe) ? r.measures.volume - r.askedVolume : 0;
     r.mass = r.measures.volume * part.material.density;
     measureBores(part, vertexSurfaces, r);
 

@@ -217,7 +217,9 @@ void addVectors(const CheckResult& check, const SceneOptions& o, const Places& p
 }
 
 /// Edges of the boundary's faces.
-void addMeshLines(const CheckResult& check, const Places& places, render::Scene& scene) {
+/// @param ball  only edges of faces within it; none: all
+void addMeshLines(const CheckResult& check, const Places& places, render::Scene& scene,
+                  const std::optional<std::pair<Vec3, double>>& ball = std::nullopt) {
     render::Lines lines;
     lines.colour = {0x8A, 0x80, 0x70};
     lines.width = 0.7;
@@ -225,7 +227,9 @@ void addMeshLines(const CheckResult& check, const Places& places, render::Scene&
     for (const auto& f : check.mesh.boundary)
         for (int k = 0; k < 3; ++k) {
             const auto a = f[k], b = f[(k + 1) % 3], middle = f[3 + k];
-            if (a > b) continue;  // the neighbour draws it
+            if (ball ? (check.mesh.position[middle] - ball->first).norm() > ball->second
+                     : a > b)  // the neighbour draws it
+                continue;
             const Vec3 up =
                 lift * (places.of(f[1]) - places.of(f[0])).cross(places.of(f[2]) - places.of(f[0])).normalized();
             const Vec3 m = places.of(middle) + up;
@@ -378,12 +382,35 @@ void addMeshQuality(const CheckResult& check, const SceneOptions& o, render::Sce
         std::to_string(check.mesh.tet.size()) + " elements, the " + std::to_string(shown) + " worst in ochre";
 }
 
-void addResults(const Project& project, const CheckResult& check, const FindingsResult* findings, const SceneOptions& o,
+namespace {
+
+/// The triangles of a mesh whose middles lie within a ball, or the others.
+render::ColouredMesh within(const render::ColouredMesh& m, const Vec3& place, double radius, bool inside) {
+    render::ColouredMesh part = m;
+    part.triangle.clear();
+    for (const Triangle& t : m.triangle) {
+        const Vec3 middle = (m.position[t[0]] + m.position[t[1]] + m.position[t[2]]) / 3;
+        if (((middle - place).norm() <= radius) == inside) part.triangle.push_back(t);
+    }
+    return part;
+}
+
+}  // namespace
+
+void addResults(const Part& part, const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o,
                 render::Scene& scene) {
-    const Mat3 axes = project.part.axesOf(o.frame);
+    const FindingsResult* findings = inputs.findings;
+    const Mat3 axes = part.axesOf(o.frame);
     const Measure kind = measure(o.quantity);
     const std::string unit = o.unit.empty() ? unitsOf(kind).front() : o.unit;
-    std::vector<double> value = quantityField(project.part, check, o.quantity, o.loadCase, axes);
+    std::vector<double> value = quantityField(part, check, o.quantity, o.loadCase, axes);
+    const bool isDifference = inputs.baseline && inputs.baseline->size() == value.size();
+    if (isDifference)
+        for (std::size_t n = 0; n < value.size(); ++n) {
+            // far from the other surface there is nothing to compare with
+            const double other = (*inputs.baseline)[n];
+            value[n] = std::isfinite(other) && std::isfinite(value[n]) ? value[n] - other : 0;
+        }
     for (double& v : value) v = inUnit(v, kind, unit);
     std::vector<char> onBoundary(value.size(), 0);
     for (const auto& f : check.mesh.boundary)
@@ -409,10 +436,16 @@ void addResults(const Project& project, const CheckResult& check, const Findings
     legend.scale.ramp = kind == Measure::length ? render::Ramp::displacement : render::Ramp::stress;
     legend.scale.low = o.low.value_or(isSigned(o.quantity) ? low : 0);
     legend.scale.high = o.high.value_or(high);
-    if (o.quantity == Quantity::safetyFactor) {
+    if (isDifference) {
+        const double reach = std::max({std::abs(low), std::abs(high), 1e-12});
+        legend.title = std::string(title(o.quantity)) + ", difference";
+        legend.scale.ramp = render::Ramp::deviation;
+        legend.scale.low = o.low.value_or(-reach);
+        legend.scale.high = o.high.value_or(reach);
+    } else if (o.quantity == Quantity::safetyFactor) {
         legend.scale.ramp = render::Ramp::safetyFactor;
         double required = 1;
-        for (const Requirement& r : project.part.requirements)
+        for (const Requirement& r : part.requirements)
             if (r.kind == Requirement::Kind::safetyFactor) required = r.limit;
         legend.scale.low = o.low.value_or(0);
         legend.scale.middle = required;
@@ -430,7 +463,21 @@ void addResults(const Project& project, const CheckResult& check, const Findings
     if (!(legend.scale.high > legend.scale.low)) legend.scale.high = legend.scale.low + 1e-9;
     legend.share = volumeShares(check, value, legend.scale, 24);
     const Places places(check, o.loadCase, o.deformation * o.phase);
-    if (o.only) {
+    const Finding* selected = nullptr;
+    if (findings)
+        for (const Finding& f : findings->findings)
+            if (f.id == o.selectedFinding) selected = &f;
+    if (o.isolate && selected) {
+        const auto whole = boundaryMesh(check, value, legend.scale, places);
+        const double radius = std::max(1.5 * selected->reach, 4.0);
+        scene.meshes.push_back(within(whole, selected->position, radius, true));
+        auto ghost = within(whole, selected->position, radius, false);
+        ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
+        ghost.value.clear();
+        ghost.opacity = 0.15;
+        scene.meshes.push_back(std::move(ghost));
+        addMeshLines(check, places, scene, std::pair(selected->position, radius));
+    } else if (o.only) {
         scene.meshes.push_back(isoVolume(check, value, *o.only, worstIsLow(o.quantity), legend.scale, places));
         auto ghost = boundaryMesh(check, value, legend.scale, places);
         ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
@@ -448,7 +495,7 @@ void addResults(const Project& project, const CheckResult& check, const Findings
         ghost.isWhole = true;
         scene.meshes.push_back(std::move(ghost));
     }
-    if (o.meshLines) addMeshLines(check, places, scene);
+    if (o.meshLines && !(o.isolate && selected)) addMeshLines(check, places, scene);
     addVectors(check, o, places, scene);
     auto flag = [&](std::size_t n, bool isLow) {
         scene.labels.push_back({isLow ? render::Label::Role::minimum : render::Label::Role::maximum, places.of(n),
@@ -460,14 +507,17 @@ void addResults(const Project& project, const CheckResult& check, const Findings
         if (worstIsLow(o.quantity) || isSigned(o.quantity) || o.bothFlags) flag(lowest, true);
         if (worstIsLow(o.quantity) && !isSigned(o.quantity) && o.bothFlags) flag(highest, false);
     }
-    if (findings)
-        for (const Finding& f : findings->findings)
-            if (f.id == o.selectedFinding)
-                scene.labels.push_back(
-                    {render::Label::Role::finding, f.position, formatNumber(f.peak, 3) + " MPa, " + f.place, f.id});
+    if (selected)
+        scene.labels.push_back({render::Label::Role::finding, selected->position,
+                                selected->kind == Finding::Kind::hotspot
+                                    ? formatNumber(selected->peak, 3) + " MPa, " + classOf(*selected)
+                                    : classOf(*selected),
+                                selected->id});
     scene.caption = title(o.quantity);
     scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
-    if (o.quantity == Quantity::governingCase) {
+    if (isDifference) {
+        scene.captionDetail += " · this variant minus " + inputs.baselineName;
+    } else if (o.quantity == Quantity::governingCase) {
         scene.captionDetail.clear();
         for (std::size_t c = 0; c < check.cases.size(); ++c)
             scene.captionDetail += (c ? " · " : "") + std::to_string(c + 1) + " " + check.cases[c].name;

@@ -6,9 +6,9 @@
 
 namespace escultura::report {
 
-/// Adds the results of a check.
-void addResults(const project::Project& project, const project::CheckResult& check,
-                const project::FindingsResult* findings, const SceneOptions& options, render::Scene& scene);
+/// Adds the results of a check, or their difference to a baseline's.
+void addResults(const project::Part& part, const project::CheckResult& check, const SceneInputs& inputs,
+                const SceneOptions& options, render::Scene& scene);
 /// Adds the mesh with its worst elements.
 void addMeshQuality(const project::CheckResult& check, const SceneOptions& options, render::Scene& scene);
 /// Adds arrows, rings and words of loads and supports. @param names  cases or combinations whose loads are shown

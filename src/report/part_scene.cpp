@@ -349,15 +349,17 @@ field::Comparison compareFields(const Project& project, const Recipe& first, con
 std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& asked,
                                                const SceneInputs& inputs) {
     SceneOptions o = asked;
+    const Part& part = project.partOf(recipe);
     const SurfaceResult* surface = inputs.surface;
     const CheckResult* check = inputs.check;
     // results of an earlier part file may have fewer cases
     if (check && o.loadCase >= static_cast<int>(check->cases.size())) o.loadCase = -1;
     auto scene = std::make_shared<render::Scene>();
     const auto field = project.field(recipe);
-    scene->bounds = field ? field->regions.designSpace : project.part.designSpace;
+    scene->bounds = field ? field->regions.designSpace : part.designSpace;
     scene->section = o.section;
     auto finish = [&] {
+        if (inputs.beside) addBeside(*inputs.beside, SceneOptions::Beside::ghost, *scene);
         if (inputs.original && o.show != Show::original) addBeside(*inputs.original, o.original, *scene);
         if (o.fieldGhost && field && o.show != Show::field) {
             auto m = isoMesh(*field, recipe);
@@ -366,14 +368,14 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
             m.isWhole = true;
             scene->meshes.push_back(std::move(m));
         }
-        if (const Interface* i = project.part.findInterface(o.handle)) addHandle(*i, *scene);
+        if (const Interface* i = part.findInterface(o.handle)) addHandle(*i, *scene);
         if (o.mark) scene->labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
     };
     if (o.show == Show::check && check) {
-        addResults(project, *check, inputs.findings, o, *scene);
+        addResults(part, *check, inputs, o, *scene);
         if (o.loads)
             addDuty(
-                project.part,
+                part,
                 o.loadCase >= 0 ? std::vector<std::string>{check->cases[o.loadCase].name} : std::vector<std::string>{},
                 *scene);
         finish();
@@ -413,7 +415,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         legend.scale.ramp = render::Ramp::displacement;
         legend.scale.low = o.low.value_or(0);
         legend.scale.high = o.high.value_or(surface::areaQuantile(surface->mesh, surface->thickness.value, 0.95));
-        for (const Requirement& r : project.part.requirements)
+        for (const Requirement& r : part.requirements)
             if (r.kind == Requirement::Kind::minimumWall) {
                 legend.scale.ramp = render::Ramp::safetyFactor;
                 legend.scale.middle = r.limit;
@@ -468,7 +470,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         for (const Vec3& p : inputs.original->position) scene->bounds.include(p);
         addBeside(*inputs.original, SceneOptions::Beside::outline, *scene);
         scene->caption = "Original";
-        scene->captionDetail = project.part.original ? "body from file" : "design space with its interfaces";
+        scene->captionDetail = part.original ? "body from file" : "design space with its interfaces";
     } else if ((o.show == Show::field || !surface) && field) {
         scene->meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
         scene->caption = "Density field";
@@ -487,9 +489,9 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     if (o.outline) addBox(scene->bounds, *scene);
     if (o.show == Show::duty && o.loads) {
         std::vector<std::string> names;
-        for (std::size_t c = 0; c < project.part.loadCases.size(); ++c)
-            if (o.loadCase < 0 || o.loadCase == static_cast<int>(c)) names.push_back(project.part.loadCases[c].name);
-        addDuty(project.part, names, *scene);
+        for (std::size_t c = 0; c < part.loadCases.size(); ++c)
+            if (o.loadCase < 0 || o.loadCase == static_cast<int>(c)) names.push_back(part.loadCases[c].name);
+        addDuty(part, names, *scene);
         scene->caption = "Duty";
         scene->captionDetail = names.size() == 1 ? names.front() : "all load cases";
     }

@@ -47,6 +47,7 @@ struct SceneOptions {
     bool loads = true;            ///< arrows, rings and their words
     bool outline = true;          ///< machined edges and the design space's box
     std::string selectedFinding;  ///< id of a finding to point at
+    bool isolate = false;         ///< ghosts all but the neighbourhood of the selected finding, which shows its mesh
     bool fieldAsSurface = false;  ///< field: the raw iso-surface instead of the cells
     int compareWith = -1;         ///< comparison: index of the other variant
     enum class Beside { nothing, ghost, outline } original = Beside::nothing;  ///< the original design, drawn as well
@@ -66,6 +67,10 @@ struct SceneInputs {
     const surface::TriMesh* original = nullptr;
     const project::CageResult* cage = nullptr;
     const project::RebuildResult* rebuild = nullptr;
+    const std::vector<double>* baseline = nullptr;  ///< the shown quantity of another variant, sampled on the check's
+                                                    ///< boundary, internal units: the difference is shown
+    std::string baselineName{};
+    const surface::TriMesh* beside = nullptr;  ///< another variant's surface, drawn as a ghost
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.

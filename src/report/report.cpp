@@ -1,32 +1,23 @@
 #include "report/report.hpp"
 
-#include <QAbstractTextDocumentLayout>
-#include <QBuffer>
-#include <QImage>
-#include <QPageSize>
-#include <QPainter>
-#include <QPdfWriter>
-#include <QTextDocument>
-#include <QUrl>
+#include <algorithm>
 #include <cmath>
-#include <filesystem>
-#include <fstream>
 #include <limits>
 #include <nlohmann/json.hpp>
 
-#include "base/digest.hpp"
-#include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "base/text.hpp"
-#include "exchange/writers.hpp"
-#include "render/overlay.hpp"
-#include "report/part_scene.hpp"
+#include "project/comparison.hpp"
+#include "project/findings.hpp"
+#include "project/proposals.hpp"
+#include "project/releases.hpp"
+#include "project/requirement_text.hpp"
+#include "project/requirements.hpp"
 
 namespace escultura::report {
 namespace {
 
 using namespace escultura::project;
-namespace fs = std::filesystem;
 
 std::string num(double v, int digits = 4) {
     return formatNumber(v, digits);
@@ -42,8 +33,12 @@ std::string vec(const Vec3& v, int digits = 4) {
 class Html {
   public:
     void heading(int number, const std::string& title) {
-        out_ += "<h2>" + std::to_string(number) + "&nbsp; " + escapedMarkup(title) + "</h2>\n";
+        out_ += "<h2><a name=\"chapter-" + std::to_string(number) + "\"></a>" + std::to_string(number) + "&nbsp; " +
+                escapedMarkup(title) + "</h2>\n";
+        contents_.push_back(title);
     }
+    void section(const std::string& title) { out_ += "<h3>" + escapedMarkup(title) + "</h3>\n"; }
+    const std::vector<std::string>& contents() const { return contents_; }
     void paragraph(const std::string& text) { out_ += "<p>" + escapedMarkup(text) + "</p>\n"; }
     void table(const std::vector<std::string>& head, const std::vector<std::vector<std::string>>& rows) {
         out_ += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
@@ -65,6 +60,7 @@ class Html {
 
   private:
     std::string out_;
+    std::vector<std::string> contents_;
 };
 
 void reason(Html& h, const Variant& v, Stage stage) {
@@ -77,27 +73,24 @@ bool has(const std::vector<std::string>& pictures, const std::string& name) {
 }
 
 void dutyChapter(Html& h, const Project& p, const Variant& v) {
+    const Part& part = p.partOf(v.recipe);
     h.heading(1, "Duty");
-    if (!p.part.description.empty()) h.paragraph(p.part.description);
-    const auto& m = p.part.material;
-    h.table({"Material", "Young's modulus", "Poisson's ratio", "Density", "Strength", "Source of the strength"},
-            {{m.name, num(m.youngsModulus, 6) + " MPa", num(m.poissonsRatio), num(m.density * 1e9) + " kg/m³",
-              num(elastic::strength(m)) + " MPa" + (p.part.isBrittle() ? " (ultimate, brittle rule)" : ""),
-              m.yieldSource}});
-    if (!p.part.optimisedWith.empty())
-        h.paragraph("The optimisation used another material: " + p.part.optimisedWith + ".");
+    if (!part.description.empty()) h.paragraph(part.description);
+    const auto& m = part.material;
+    h.table(
+        {"Material", "Young's modulus", "Poisson's ratio", "Density", "Strength", "Source of the strength"},
+        {{m.name, num(m.youngsModulus, 6) + " MPa", num(m.poissonsRatio), num(m.density * 1e9) + " kg/m³",
+          num(elastic::strength(m)) + " MPa" + (part.isBrittle() ? " (ultimate, brittle rule)" : ""), m.yieldSource}});
+    if (!part.optimisedWith.empty()) h.paragraph("The optimisation used another material: " + part.optimisedWith + ".");
     std::vector<std::vector<std::string>> rows;
-    for (const Interface& i : p.part.interfaces)
-        rows.push_back({i.name,
-                        i.kind == Interface::Kind::bore   ? "bore"
-                        : i.kind == Interface::Kind::boss ? "boss"
-                                                          : "pad",
-                        vec(i.origin), vec(i.axis), num(i.length), i.boreDiameter > 0 ? num(i.boreDiameter) : "none",
+    for (const Interface& i : part.interfaces)
+        rows.push_back({i.name, name(i.kind), vec(i.origin), vec(i.axis), num(i.length),
+                        i.boreDiameter > 0 ? num(i.boreDiameter) : "none",
                         i.ringDiameter > 0 ? num(i.ringDiameter) : "none"});
     h.table({"Interface", "Kind", "Start, mm", "Axis", "Length, mm", "Bore, mm", "Ring, mm"}, rows);
     rows.clear();
-    for (const LoadCase& c : p.part.loadCases)
-        for (const Load& l : p.part.loadsOf(c))
+    for (const LoadCase& c : part.loadCases)
+        for (const Load& l : part.loadsOf(c))
             rows.push_back({c.name + (c.use == LoadCase::Use::off ? " (off)" : ""), words(l.kind),
                             l.onFaces() ? listed(l.on.interfaces) + " (" + l.on.face + ")" : "whole part", describe(l),
                             l.frame.empty() ? "global" : l.frame, num(c.factor),
@@ -106,19 +99,31 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
                                                        : "each"});
     h.table({"Load case", "Kind", "Acts on", "Load", "Frame", "Factor", "Share"}, rows);
     rows.clear();
-    for (const Combination& c : p.part.combinations) rows.push_back({c.name, combinationText(c), c.on ? "on" : "off"});
+    for (const Combination& c : part.combinations) rows.push_back({c.name, combinationText(c), c.on ? "on" : "off"});
     if (!rows.empty()) h.table({"Combination", "Sum", "Use"}, rows);
     rows.clear();
-    for (const Support& s : p.part.supports)
+    for (const Support& s : part.supports)
         rows.push_back({name(s.kind), listed(s.on.interfaces) + " (" + s.on.face + ")", describe(s)});
     h.table({"Support", "Acts on", "Held"}, rows);
+    rows.clear();
+    if (!v.recipe.numbers.empty()) {
+        Recipe without = v.recipe;
+        without.numbers.clear();
+        for (const Difference& d : differences(p.part, without, v.recipe)) rows.push_back({d.what, d.before, d.after});
+        h.paragraph("This variant has numbers of the part file otherwise:");
+        h.table({"Number", "Part file", "This variant"}, rows);
+    }
+    rows.clear();
+    for (const Requirement& r : part.requirements)
+        rows.push_back({words(r), r.source.empty() ? "not given" : r.source});
+    h.table({"Requirement", "Source"}, rows);
     reason(h, v, Stage::duty);
 }
 
 void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(2, "Field");
     const auto field = p.field(v.recipe);
-    const ThresholdFigures t = thresholdFigures(p.part, *field, v.recipe);
+    const ThresholdFigures t = thresholdFigures(p.partOf(v.recipe), *field, v.recipe);
     std::string cut;
     for (const auto& i : t.cutOff) cut += (cut.empty() ? "" : ", ") + i;
     h.paragraph("Source: " + field->field.source + ".");
@@ -140,13 +145,14 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
         h.paragraph("Out of date or not built yet.");
         return;
     }
-    h.table({"Smoothing", "Volume", "Asked volume", "Mass", "Triangles", "Pieces", "Handles", "Closed", "Deviation RMS",
-             "Deviation max"},
-            {{num(v.recipe.smoothing) + " mm", num(s->measures.volume / 1000, 5) + " cm³",
-              num(s->askedVolume / 1000, 5) + " cm³", num(s->measures.volume * p.part.material.density) + " kg",
-              std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
-              std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
-              num(s->deviationMax, 3) + " mm"}});
+    h.table(
+        {"Smoothing", "Volume", "Asked volume", "Mass", "Triangles", "Pieces", "Handles", "Closed", "Deviation RMS",
+         "Deviation max"},
+        {{num(v.recipe.smoothing) + " mm", num(s->measures.volume / 1000, 5) + " cm³",
+          num(s->askedVolume / 1000, 5) + " cm³", num(s->measures.volume * p.partOf(v.recipe).material.density) + " kg",
+          std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
+          std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
+          num(s->deviationMax, 3) + " mm"}});
     h.paragraph(
         "Deviation is measured on the free surface more than two cells away from interfaces and empty volumes, where "
         "the shape follows the field.");
@@ -154,6 +160,23 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     for (const BoreFigure& b : s->bores)
         rows.push_back({b.interface, num(b.nominal, 5) + " mm", num(b.measured, 5) + " mm", num(b.error, 2) + " mm"});
     if (!rows.empty()) h.table({"Bore", "Nominal", "Measured", "Largest error"}, rows);
+    rows.clear();
+    for (const Thickening& t : v.recipe.thickenings)
+        rows.push_back({num(t.amount, 3) + " mm", t.box ? vec(t.low) + " to " + vec(t.high) : vec(t.centre),
+                        t.box ? "box" : num(t.radius, 3) + " mm", num(t.edge, 3) + " mm"});
+    if (!rows.empty()) h.table({"Thickened by", "Around, mm", "Radius", "Fades out over"}, rows);
+    rows.clear();
+    rows.push_back({num(s->thickness.least, 3) + " mm", vec(s->thickness.leastAt), num(s->thickness.low5, 3) + " mm",
+                    num(s->thickness.median, 3) + " mm"});
+    h.table({"Thinnest wall", "At, mm", "5 % of the surface below", "Median"}, rows);
+    if (const auto process = p.process(v.recipe)) {
+        const auto& d = process->draft;
+        const auto& o = process->overhang;
+        h.table({"Too little draft", "Undercut", "Needs supports", "Support volume"},
+                {{num(d.freeArea > 0 ? 100 * d.tooSteepArea / d.freeArea : 0, 3) + " % of the free surface",
+                  num(d.undercutArea, 3) + " mm²", num(100 * o.area / s->measures.area, 3) + " % of the surface",
+                  num(o.supportVolume / 1000, 3) + " cm³"}});
+    }
     reason(h, v, Stage::surface);
     if (has(pictures, "surface")) h.picture("surface", "Surface with interfaces");
     h.heading(4, "Rebuild");
@@ -269,30 +292,127 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
         const std::string name = "case-" + std::to_string(i + 1);
         if (has(pictures, name)) h.picture(name, "von Mises stress, " + c->cases[i].name);
     }
-    h.heading(6, "Findings");
-    const auto f = p.findings(v.recipe);
-    rows.clear();
-    if (f)
-        for (const Finding& x : f->findings) {
-            const Disposition* d = dispositionOf(p, v, x.id);
-            rows.push_back({x.id, x.place, num(x.peak) + " MPa", num(x.safetyFactor, 3), x.caseName, vec(x.position),
-                            x.nearestInterface + ", " + num(x.distance, 3) + " mm",
-                            d ? d->decision + ": " + d->reason + " (" + d->by + ", " + d->date + ")" : "open"});
+    for (const NamedView& view : p.views)
+        for (std::size_t i = 0; i < c->cases.size(); ++i) {
+            const std::string name = viewPicture(view, i);
+            if (has(pictures, name)) h.picture(name, "von Mises stress, " + c->cases[i].name + ", view " + view.name);
         }
+}
+
+void findingsChapter(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    h.heading(6, "Findings");
+    const auto findings = findingsOf(p, v.recipe);
+    std::vector<std::vector<std::string>> rows, tests, others;
+    for (const Finding& x : findings) {
+        const DispositionState state = dispositionState(p, v, x);
+        const Disposition* d = state.disposition;
+        const std::string signedAs = d ? (state.holds ? "" : "out of date: ") + d->decision + ": " + d->reason + " (" +
+                                             d->by + ", " + d->date + ")"
+                                       : "open";
+        if (x.kind != Finding::Kind::hotspot) {
+            others.push_back({x.id, classOf(x), x.text, vec(x.position), signedAs});
+            continue;
+        }
+        rows.push_back({x.id, classOf(x), num(x.peak) + " MPa", num(x.safetyFactor, 3), x.caseName, vec(x.position),
+                        x.nearestInterface + ", " + num(x.distance, 3) + " mm", num(x.area, 3) + " mm²", signedAs});
+        const assess::Evidence& e = x.evidence;
+        if (e.verdict == assess::HotspotClass::untested) continue;
+        std::string peaks;
+        for (std::size_t i = 0; i < e.peak.size(); ++i)
+            peaks += (i ? "; " : "") + num(e.peak[i]) + " MPa at " + num(e.size[i], 2) + " mm";
+        tests.push_back({x.id, peaks, num(e.exponent, 2), e.angle < 179.5 ? num(e.angle, 3) + "°" : "smooth",
+                         e.radius > 0 && std::isfinite(e.radius) ? num(e.radius, 2) + " mm"
+                         : e.radius > 0                          ? "not hollow"
+                                                                 : "sharp",
+                         e.reason});
+    }
     if (rows.empty())
-        h.paragraph(f ? "No hotspot above the sensitivity." : "Out of date or not looked for yet.");
+        h.paragraph(p.findings(v.recipe) ? "No hotspot above the sensitivity." : "Out of date or not looked for yet.");
     else
-        h.table({"Id", "Class", "Peak", "Safety factor", "Load case", "Place, mm", "Nearest interface", "Disposition"},
+        h.table({"Id", "Class", "Peak", "Safety factor", "Load case", "Place, mm", "Nearest interface",
+                 "Above 80 % of it", "Disposition"},
                 rows);
+    if (!tests.empty()) {
+        h.paragraph(
+            "Tests: the mesh is refined around the spots twice and all load cases are solved anew. A peak that changes "
+            "by less than 5 % at the last step is real; one that grows at a sharp edge is singular; one that grows in "
+            "the zone of a support or load is a boundary artefact. Safety factors count the finest mesh.");
+        h.table({"Id", "Peak and element size", "Exponent", "Sharpest edge", "Smallest hollow radius", "Verdict"},
+                tests);
+    }
+    if (!others.empty()) h.table({"Id", "Kind", "What", "Place, mm", "Disposition"}, others);
+    for (const Finding& x : findings)
+        if (has(pictures, "finding-" + x.id))
+            h.picture("finding-" + x.id, x.id + ": " + classOf(x) + ", " + num(x.peak) + " MPa, " + x.caseName);
     reason(h, v, Stage::findings);
 }
 
-void releaseChapter(Html& h, const Project& p, const Variant& v) {
-    h.heading(7, "Release");
+void comparisonChapter(Html& h, const Project& p, const Variant& v) {
+    h.heading(7, "Comparison");
+    const Variant& base = p.variants.at(p.baseline);
+    if (base.id == v.id) {
+        h.paragraph("This variant is the baseline itself.");
+    } else {
+        const auto compared = compareVariants(p, base, v);
+        std::vector<std::vector<std::string>> rows;
+        for (const ComparedFigure& c : compared) {
+            const std::string u = c.unit.empty() ? "" : " " + c.unit;
+            rows.push_back({c.loadCase.empty() ? "all" : c.loadCase, c.figure, num(c.baseline, 4) + u,
+                            num(c.value, 4) + u, num(c.difference(), 3) + u,
+                            std::isfinite(c.share()) ? num(100 * c.share(), 3) + " %" : ""});
+        }
+        if (rows.empty()) {
+            h.paragraph("The baseline, variant " + base.name + ", is not checked: there is nothing to compare with.");
+        } else {
+            const double saved = compared.front().baseline - compared.front().value;
+            h.paragraph("Against the baseline, variant " + base.name + ": " +
+                        (saved >= 0 ? num(saved, 3) + " kg saved." : num(-saved, 3) + " kg added."));
+            h.table({"Load case", "Figure", "Baseline", "This variant", "Difference", "Share"}, rows);
+        }
+        rows.clear();
+        for (const Difference& d : differences(p.part, base.recipe, v.recipe))
+            rows.push_back(
+                {d.what, d.before.empty() ? "not there" : d.before, d.after.empty() ? "not there" : d.after});
+        if (!rows.empty()) h.table({"What differs", "Variant " + base.name, "Variant " + v.name}, rows);
+    }
     std::vector<std::vector<std::string>> rows;
-    for (const RequirementState& s : requirementStates(p, v.recipe, nullptr, nullptr))
-        rows.push_back({s.name, (s.atLeast ? "at least " : "at most ") + num(s.limit) + " " + s.unit,
-                        std::isnan(s.value) ? "n/a" : num(s.value) + " " + s.unit, word(s.state), s.source});
+    for (const Variant& x : p.variants) {
+        const auto effect = measuredEffect(p, x);
+        if (!effect) continue;
+        rows.push_back({x.name, x.origin.finding, x.origin.proposal, num(effect->before, 3),
+                        effect->high > 0 ? num(effect->low, 3) + " to " + num(effect->high, 3) : "none",
+                        effect->after ? num(*effect->after, 3) : "not known",
+                        effect->mass ? num(1000 * *effect->mass, 3) + " g" : "not known"});
+    }
+    if (!rows.empty())
+        h.table({"Variant", "Finding", "Proposal applied", "Safety factor before", "Predicted", "Measured", "Mass"},
+                rows);
+    for (const Study& s : p.studies) {
+        if (s.done.empty()) continue;
+        std::string axes;
+        for (const auto& a : s.axes) axes += (axes.empty() ? "" : ", ") + a.label;
+        const Evaluation* best = s.best >= 0 ? &s.done[static_cast<std::size_t>(s.best)] : nullptr;
+        h.paragraph("Study (" + std::string(name(s.kind)) + ") over " + axes + ": " + std::to_string(s.done.size()) +
+                    " evaluations at level " + (s.standard ? "standard" : "look") +
+                    (best ? "; lightest that meets all requirements: " + num(best->figures.at("mass"), 3) +
+                                " kg, "
+                                "safety factor " +
+                                num(best->figures.at("safety factor"), 3)
+                          : std::string("; none meets all requirements")) +
+                    ".");
+    }
+}
+
+void releaseChapter(Html& h, const Project& p, const Variant& v, const Release* release) {
+    h.heading(8, "Release");
+    std::vector<std::vector<std::string>> rows;
+    for (const RequirementState& s : requirementStates(p, v, nullptr, nullptr))
+        rows.push_back({s.name, s.hasLimit ? (s.atLeast ? "at least " : "at most ") + num(s.limit) + " " + s.unit : "",
+                        std::isnan(s.value) ? "not known"
+                        : s.hasLimit        ? num(s.value) + " " + s.unit
+                        : s.value == 0      ? "yes"
+                                            : num(s.value) + " open",
+                        word(s.state) + std::string(s.note.empty() ? "" : " (" + s.note + ")"), s.source});
     h.table({"Requirement", "Limit", "Value", "State", "Source"}, rows);
     const auto blockers = releaseBlockers(p, v);
     if (blockers.empty()) {
@@ -301,223 +421,84 @@ void releaseChapter(Html& h, const Project& p, const Variant& v) {
     } else {
         h.paragraph("Not open for release:");
         h.raw("<ul>");
-        for (const auto& b : blockers) h.raw("<li>" + escapedMarkup(b) + "</li>");
+        for (const auto& b : blockers) h.raw("<li>" + escapedMarkup(b.text) + "</li>");
         h.raw("</ul>\n");
     }
     reason(h, v, Stage::release);
+    if (release) {
+        h.section("Sign-off");
+        h.table({"Release", "Variant", "Name", "Role", "Date", "Remark"},
+                {{std::to_string(release->number), release->variantName, release->name, release->role, release->date,
+                  release->remark}});
+    } else {
+        h.paragraph("Not signed.");
+    }
+    if (!p.history.empty()) {
+        h.section("History");
+        rows.clear();
+        const std::size_t first = p.history.size() > 60 ? p.history.size() - 60 : 0;
+        for (std::size_t i = first; i < p.history.size(); ++i)
+            rows.push_back({p.history[i].time, p.history[i].who, p.history[i].text});
+        h.table({"Time", "Who", "What"}, rows);
+    }
 }
 
 const char* styleSheet =
     "body{font-family:Inter,sans-serif;font-size:10pt;color:#2B2A27;}"
     "h1{font-size:20pt;margin-bottom:2px;} h2{font-size:13pt;color:#B4532A;margin-top:18px;}"
+    "h3{font-size:10.5pt;margin-top:12px;margin-bottom:2px;} a{color:#2B2A27;text-decoration:none;}"
     "table{margin-top:6px;margin-bottom:8px;border-collapse:collapse;} "
     "th{color:#6E695F;font-weight:normal;border-bottom:1px solid #DAD2C3;font-size:8pt;}"
     "td{border-bottom:1px solid #EBE4D6;font-size:8.5pt;} small{color:#6E695F;}";
 
-void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
-              const std::string& footer) {
-    QPdfWriter writer(QString::fromStdString(path));
-    writer.setPageSize(QPageSize(QPageSize::A4));
-    writer.setPageMargins(QMarginsF(16, 16, 16, 18), QPageLayout::Millimeter);
-    writer.setResolution(144);
-    writer.setTitle(QString::fromStdString(footer));
-    writer.setCreator("Escultura");
-    QTextDocument document;
-    document.documentLayout()->setPaintDevice(&writer);
-    for (const auto& [name, image] : pictures)
-        document.addResource(QTextDocument::ImageResource, QUrl(QString::fromStdString("pictures/" + name + ".png")),
-                             image);
-    QString text = QString::fromStdString(html);
-    // the document scales CSS pixels (96 an inch) to the writer's resolution; two pictures fit a page
-    const int pictureWidth = static_cast<int>(0.86 * writer.width() * 96 / writer.resolution());
-    text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
-    document.setHtml(text);
-    const double footerHeight = 40;
-    document.setPageSize(QSizeF(writer.width(), writer.height() - footerHeight));
-    QPainter painter(&writer);
-    if (!painter.isActive())
-        throw InputError(
-            ErrorDetail{"The report cannot be written.", path, {}, "a folder that can be written", "the write failed"});
-    const int pages = document.pageCount();
-    for (int page = 0; page < pages; ++page) {
-        if (page) writer.newPage();
-        painter.save();
-        painter.translate(0, -page * document.pageSize().height());
-        document.drawContents(&painter, QRectF(0, page * document.pageSize().height(), document.pageSize().width(),
-                                               document.pageSize().height()));
-        painter.restore();
-        QFont font("Inter");
-        font.setPixelSize(15);
-        painter.setFont(font);
-        painter.setPen(QColor(0x6E, 0x69, 0x5F));
-        const QRectF line(0, writer.height() - footerHeight + 12, writer.width(), footerHeight - 12);
-        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(footer));
-        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages));
-    }
-}
-
-std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, render::Renderer& renderer,
-                                           Progress& progress) {
-    std::map<std::string, QImage> pictures;
-    const auto surface = p.surface(v.recipe);
-    const auto check = p.check(v.recipe);
-    const auto findings = p.findings(v.recipe);
-    constexpr int width = 1200, height = 760;
-    auto draw = [&](const std::string& name, const SceneOptions& options) {
-        progress.step("Drawing the pictures");
-        const auto scene = makeScene(
-            p, v.recipe, options,
-            {surface.get(), check.get(), findings.get(), nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
-        pictures[name] = render::picture(renderer, scene, render::fit(scene->bounds, width, height), width, height);
-    };
-    SceneOptions o;
-    o.show = Show::field;
-    draw("field", o);
-    if (surface) {
-        o.show = Show::surface;
-        draw("surface", o);
-    }
-    if (p.rebuild(v.recipe)) {
-        o.show = Show::solid;
-        draw("solid", o);
-    }
-    if (check) {
-        o.show = Show::check;
-        o.quantity = Quantity::safetyFactor;
-        draw("safety-factor", o);
-        o.quantity = Quantity::vonMises;
-        for (std::size_t c = 0; c < check->cases.size(); ++c) {
-            o.loadCase = static_cast<int>(c);
-            o.deformation = automaticDeformation(*check, o.loadCase);
-            draw("case-" + std::to_string(c + 1), o);
-        }
-    }
-    return pictures;
-}
-
-std::vector<exchange::NodalArray> resultArrays(const Project& p, const CheckResult& c) {
-    std::vector<exchange::NodalArray> arrays;
-    for (const CaseResult& x : c.cases) {
-        arrays.push_back(
-            {"displacement [mm] " + x.name, 3, [&x](std::size_t n, int k) { return x.displacement[n][k]; }});
-        arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
-        arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
-    }
-    const double yield = elastic::strength(p.part.material);
-    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.stress[n]; }});
-    arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
-                          return std::min(assess::safetyFactor(yield, c.envelope.stress[n]), 999.0);
-                      }});
-    arrays.push_back(
-        {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});
-    return arrays;
-}
-
 }  // namespace
 
-std::string reportHtml(const Project& project, const Variant& variant, const std::vector<std::string>& pictures) {
+std::string viewPicture(const NamedView& view, std::size_t loadCase) {
+    std::string name = "view-";
+    for (char c : view.name) name += std::isalnum(static_cast<unsigned char>(c)) ? c : '-';
+    return name + "-case-" + std::to_string(loadCase + 1);
+}
+
+std::string reportHtml(const Project& project, const Variant& variant, const std::vector<std::string>& pictures,
+                       const Release* release) {
     Html h;
-    h.raw("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
-          escapedMarkup(project.part.name) + "</title><style>" + styleSheet + "</style></head><body>\n");
-    h.raw("<h1>" + escapedMarkup(project.part.name) + "</h1><p>Static stress check, variant " +
-          escapedMarkup(variant.name) + ". Written by Escultura.</p>\n");
     dutyChapter(h, project, variant);
     geometryChapters(h, project, variant, pictures);
     checkChapters(h, project, variant, pictures);
-    releaseChapter(h, project, variant);
-    h.raw("</body></html>\n");
-    return h.text();
-}
+    findingsChapter(h, project, variant, pictures);
+    comparisonChapter(h, project, variant);
+    releaseChapter(h, project, variant, release);
 
-void requireWritableFolder(const std::string& folder) {
-    std::error_code failed;
-    fs::create_directories(folder, failed);
-    const std::string probe = folder + "/.probe";
-    const bool ok = !failed && static_cast<bool>(std::ofstream(probe) << "x");
-    std::error_code ignored;
-    fs::remove(probe, ignored);
-    if (!ok)
-        throw InputError(ErrorDetail{"The output folder cannot be written.",
-                                     folder,
-                                     {},
-                                     "a folder that can be made and written",
-                                     failed ? failed.message() : "no permission"});
-}
-
-void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
-                  render::Renderer& renderer, const std::string& folder, Progress& progress) {
-    requireWritableFolder(folder);
-    const std::string draft = folder + "/.draft";
-    std::error_code ignored;
-    fs::remove_all(draft, ignored);
-    try {
-        fs::create_directories(draft + "/pictures");
-        const auto pictures = drawPictures(project, variant, renderer, progress);
-        std::vector<std::string> names;
-        for (const auto& [name, image] : pictures) {
-            names.push_back(name);
-            if (!image.save(QString::fromStdString(draft + "/pictures/" + name + ".png")))
-                throw InputError(
-                    ErrorDetail{"A picture cannot be written.", folder, name, "space left", "the write failed"});
-        }
-        progress.step("Writing the files");
-        exchange::writeText(draft + "/part.json", project.part.text);
-        if (const auto s = project.surface(variant.recipe))
-            exchange::writeStl(draft + "/surface.stl", s->mesh, project.part.name);
-        if (const auto b = project.rebuild(variant.recipe)) {
-            // the slow gate, only when the part is about to be released
-            if (variant.recipe.check.rebuilt && releaseBlockers(project, variant).empty())
-                for (const auto& problem : solid::selfInterference(*b->solid.brep, progress))
-                    throw InputError(ErrorDetail{"The solid must not be released.",
-                                                 {},
-                                                 "self-intersection check",
-                                                 "nothing to report",
-                                                 problem});
-            for (const auto& differs : writeCheckedStep(draft + "/solid.step", project.part, *b))
-                throw InputError(ErrorDetail{"The STEP file does not hold the solid.",
-                                             "solid.step",
-                                             {},
-                                             "the same body when read back",
-                                             differs});
-            exchange::writeStl(draft + "/solid.stl", b->solid.mesh, project.part.name);
-        }
-        if (const auto c = project.check(variant.recipe))
-            exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(project, *c));
-        exchange::writeText(draft + "/summary.json", summaryJson(project, variant, timings));
-        const std::string html = reportHtml(project, variant, names);
-        exchange::writeText(draft + "/report.html", html);
-        progress.step("Writing the report");
-        writePdf(draft + "/report.pdf", html, pictures, project.part.name + ", variant " + variant.name);
-        nlohmann::json manifest = {{"format", "escultura-release"},
-                                   {"version", 1},
-                                   {"part", project.part.name},
-                                   {"variant", variant.name},
-                                   {"open_for_release", releaseBlockers(project, variant).empty()},
-                                   {"files", nlohmann::json::array()}};
-        std::vector<std::string> files;
-        for (const auto& entry : fs::recursive_directory_iterator(draft))
-            if (entry.is_regular_file()) files.push_back(fs::relative(entry.path(), draft).string());
-        std::sort(files.begin(), files.end());
-        for (const auto& f : files)
-            manifest["files"].push_back(
-                {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
-        exchange::writeText(draft + "/manifest.json", manifest.dump(2) + "\n");
-        files.push_back("manifest.json");
-        progress.check();
-        fs::create_directories(folder + "/pictures");
-        for (const auto& f : files) fs::rename(draft + "/" + f, folder + "/" + f);
-        fs::remove_all(draft);
-    } catch (const fs::filesystem_error& e) {
-        fs::remove_all(draft, ignored);
-        throw InputError(ErrorDetail{"The release folder cannot be written.",
-                                     folder,
-                                     {},
-                                     "a folder that can be written, with space left",
-                                     e.code().message()});
-    } catch (...) {
-        fs::remove_all(draft, ignored);
-        throw;
+    std::string out = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
+                      escapedMarkup(project.part.name) + "</title><style>" + styleSheet + "</style></head><body>\n";
+    out += "<h1>" + escapedMarkup(project.part.name) + "</h1><p>Static stress check, variant " +
+           escapedMarkup(variant.name) +
+           (release ? ", release " + std::to_string(release->number) + ", signed by " + escapedMarkup(release->name) +
+                          ", " + escapedMarkup(release->date)
+                    : std::string(", not released")) +
+           ".</p>\n";
+    const auto check = project.check(variant.recipe);
+    if (check) {
+        const VariantFigures f = figuresOf(project, variant, nullptr, nullptr);
+        std::string verdict = "Every requirement is met.";
+        int open = 0;
+        for (const RequirementState& s : requirementStates(project, variant, nullptr, nullptr))
+            open += s.state != RequirementState::State::met;
+        if (open) verdict = std::to_string(open) + (open == 1 ? " requirement is" : " requirements are") + " not met.";
+        out += "<p><b>" + verdict + "</b> Smallest safety factor " + num(f.safetyFactor, 3) + " (" +
+               escapedMarkup(check->governingCase) + "), largest displacement " + num(f.displacement, 3) +
+               " mm, mass " + num(f.mass, 3) + " kg.</p>\n";
     }
+    out += "<table class=\"contents\" cellspacing=\"0\" cellpadding=\"3\">";
+    for (std::size_t i = 0; i < h.contents().size(); ++i) {
+        const std::string n = std::to_string(i + 1);
+        out += "<tr><td>" + n + "</td><td><a href=\"#chapter-" + n + "\">" + escapedMarkup(h.contents()[i]) +
+               "</a></td><td align=\"right\">" + pageMark + n + "</td></tr>\n";
+    }
+    out +=
+        "</table>\n<p><small>Units: mm, N, MPa, kg unless written beside the figure. Places are in the part's global "
+        "frame.</small></p>\n";
+    return out + h.text() + "</body></html>\n";
 }
 
 }  // namespace escultura::report

@@ -1,0 +1,170 @@
+// Variants side by side: panes with one camera and one legend, the difference to the baseline.
+
+#include <algorithm>
+
+#include "main_window.hpp"
+#include "project/comparison.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+using namespace project;
+using report::Show;
+
+namespace {
+
+/// The compared range of two legends.
+void widen(std::optional<double>& low, std::optional<double>& high, const render::Legend& legend) {
+    if (!legend.shown) return;
+    low = std::min(low.value_or(legend.scale.low), legend.scale.low);
+    high = std::max(high.value_or(legend.scale.high), legend.scale.high);
+}
+
+}  // namespace
+
+void MainWindow::connectComparison() {
+    connect(shelf_, &Shelf::besideAsked, this, &MainWindow::putBeside);
+    connect(panes_, &Panes::companionsChanged, this, [this] {
+        shownKey_.clear();
+        if (!session_.hasProject()) return;
+        const Project& p = session_.project();
+        const std::int64_t base = p.variants.at(p.baseline).id;
+        bar_->setBaselineBeside(std::count(panes_->companions().begin(), panes_->companions().end(), base) > 0);
+        showScene();
+        for (std::size_t i = 0; i < panes_->companions().size(); ++i) panes_->companion(i).setCamera(view_->camera());
+    });
+    connect(bar_, &ViewBar::baselineBesideAsked, this, [this](bool on) {
+        if (!session_.hasProject()) return;
+        const Project& p = session_.project();
+        const std::int64_t base = p.variants.at(p.baseline).id;
+        const auto& shown = panes_->companions();
+        if ((std::count(shown.begin(), shown.end(), base) > 0) != on) panes_->toggle(base);
+    });
+    connect(&session_, &Session::projectOpened, this, [this] {
+        panes_->setCompanions({});
+        sampledKey_.clear();
+    });
+}
+
+void MainWindow::putBeside(std::size_t variant) {
+    const Project& p = session_.project();
+    if (variant >= p.variants.size()) return;
+    const std::int64_t id = p.variants[variant].id;
+    if (variant == p.open) return;
+    panes_->toggle(id);
+}
+
+QString MainWindow::companionsKey() const {
+    QString key = "|beside";
+    const Project& p = session_.project();
+    for (std::int64_t id : panes_->companions())
+        for (std::size_t i = 0; i < p.variants.size(); ++i)
+            if (p.variants[i].id == id) {
+                const LastKnown k = session_.lastKnown(i);
+                key += QString("|%1 %2 %3 %4")
+                           .arg(id)
+                           .arg(reinterpret_cast<quintptr>(k.check.get()))
+                           .arg(reinterpret_cast<quintptr>(k.surface.get()))
+                           .arg(p.variants[i].recipe.threshold);
+            }
+    return key;
+}
+
+std::shared_ptr<const render::Scene> MainWindow::companionScene(std::size_t pane,
+                                                                const report::SceneOptions& options) const {
+    const Project& p = session_.project();
+    for (std::size_t i = 0; i < p.variants.size(); ++i) {
+        if (p.variants[i].id != panes_->companions()[pane]) continue;
+        const LastKnown k = session_.lastKnown(i);
+        const Recipe& recipe = p.variants[i].recipe;
+        report::SceneOptions o = options;
+        o.selectedFinding.clear();  // its id means another place here
+        o.isolate = false;
+        o.poorElement = -1;
+        if ((o.show == Show::check || o.show == Show::mesh) && !k.check)
+            o.show = k.surface ? Show::surface : Show::field;
+        const auto process = p.process(recipe);
+        const auto original = p.original(recipe);
+        return report::makeScene(
+            p, recipe, o,
+            {k.surface.get(), k.check.get(), nullptr, process.get(), original.get(), k.cage.get(), k.rebuild.get()});
+    }
+    return nullptr;
+}
+
+void MainWindow::shareLegend(report::SceneOptions& o, const render::Scene& main) {
+    if (low_ || high_ || o.show != Show::check) return;
+    std::optional<double> low, high;
+    widen(low, high, main.legend);
+    for (std::size_t i = 0; i < panes_->companions().size(); ++i)
+        if (const auto scene = companionScene(i, o); scene && scene->legend.title == main.legend.title)
+            widen(low, high, scene->legend);
+    o.low = low;
+    o.high = high;
+}
+
+void MainWindow::showCompanions(const report::SceneOptions& o) {
+    const Project& p = session_.project();
+    const auto& shown = panes_->companions();
+    auto words = [&](std::size_t i) {
+        const LastKnown k = session_.lastKnown(i);
+        const VariantFigures f = figuresOf(p, p.variants[i], k.check.get(), k.surface.get());
+        QString text = "<b>" + QString::fromStdString(p.variants[i].name).toHtmlEscaped() + "</b>";
+        if (i == p.baseline) text += " · baseline";
+        if (std::isfinite(f.mass)) text += " · " + num(f.mass) + " kg";
+        if (std::isfinite(f.safetyFactor)) text += " · SF " + num(f.safetyFactor);
+        if (k.check && !f.fresh) text += " · ◐ out of date";
+        if (!k.check) text += " · not checked";
+        return text;
+    };
+    panes_->setCaption(-1, shown.empty() ? QString() : words(p.open));
+    for (std::size_t pane = 0; pane < shown.size(); ++pane)
+        for (std::size_t i = 0; i < p.variants.size(); ++i)
+            if (p.variants[i].id == shown[pane]) {
+                panes_->setCaption(static_cast<int>(pane), words(i));
+                if (const auto scene = companionScene(pane, o)) {
+                    panes_->companion(pane).setScene(scene, false);
+                    panes_->companion(pane).setCamera(view_->camera());
+                }
+            }
+}
+
+const std::vector<double>* MainWindow::differenceFor(const report::SceneOptions& o) {
+    const Project& p = session_.project();
+    if (!bar_->showsDifference() || p.open == p.baseline) return nullptr;
+    const auto own = session_.lastKnown().check, base = session_.lastKnown(p.baseline).check;
+    if (!own || !base) return nullptr;
+    // the same case by its name
+    int other = -1;
+    if (o.loadCase >= 0 && o.loadCase < static_cast<int>(own->cases.size())) {
+        for (std::size_t c = 0; c < base->cases.size(); ++c)
+            if (base->cases[c].name == own->cases[o.loadCase].name) other = static_cast<int>(c);
+        if (other < 0) return nullptr;
+    }
+    const QString key = QString("%1|%2|%3|%4")
+                            .arg(reinterpret_cast<quintptr>(own.get()))
+                            .arg(reinterpret_cast<quintptr>(base.get()))
+                            .arg(static_cast<int>(o.quantity))
+                            .arg(other);
+    if (key == sampledKey_) return &sampled_;
+    if (session_.isBusy()) return nullptr;
+    const Part part = p.partOf(p.variants[p.baseline].recipe);
+    auto result = std::make_shared<std::vector<double>>();
+    const Mat3 axes = part.axesOf(o.frame);
+    const auto quantity = o.quantity;
+    const double reach = 3 * session_.recipe().elementSize;
+    session_.work(
+        "Difference to the baseline",
+        [=](Progress& progress) {
+            *result =
+                sampledOn(own->mesh, base->mesh, quantityField(part, *base, quantity, other, axes), reach, progress);
+        },
+        [this, key, result] {
+            sampledKey_ = key;
+            sampled_ = std::move(*result);
+            showScene();
+        });
+    return nullptr;
+}
+
+}  // namespace escultura::app

@@ -1,0 +1,70 @@
+/// @file commands.hpp
+/// The commands of escultura-cli besides `run`, and what they share.
+
+#pragma once
+#include <unistd.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <string>
+#include <vector>
+
+namespace escultura::cli {
+
+inline constexpr int exitUsage = 2, exitInput = 3, exitSolve = 4;
+
+/// Progress as a line on a terminal, or as JSON lines; nothing in a plain pipe.
+class Reporter {
+  public:
+    Reporter(bool quiet, bool json)
+        : bar_(!quiet && !json && isatty(STDERR_FILENO)), json_(json), start_(std::chrono::steady_clock::now()) {}
+    ~Reporter() {
+        if (bar_) std::fprintf(stderr, "\r\033[K");
+    }
+    void step(const std::string& name, double share) {
+        const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
+        if (bar_) {
+            const int filled = static_cast<int>(20 * std::min(share, 1.0));
+            std::fprintf(stderr, "\r\033[K[%s%s] %5.1f s  %s", std::string(filled, '#').c_str(),
+                         std::string(20 - filled, '.').c_str(), seconds, name.c_str());
+            std::fflush(stderr);
+        }
+        if (json_ && name != last_) {
+            std::fprintf(stderr, "%s\n", nlohmann::json{{"time_s", seconds}, {"step", name}}.dump().c_str());
+            last_ = name;
+        }
+    }
+
+  private:
+    bool bar_, json_;
+    std::string last_;
+    std::chrono::steady_clock::time_point start_;
+};
+
+struct SweepOptions {
+    std::string part, kind = "local", level = "look", save;
+    std::vector<std::string> vary;
+    int evaluations = 0;
+    bool quiet = false;
+};
+
+/// Prints the study as JSON.
+int runSweep(const SweepOptions& options);
+
+struct StoryOptions {
+    std::string part, out, name, role, reason, date, save;
+    std::optional<double> threshold;
+    int fixes = 6;
+    bool quiet = false;
+};
+
+/// From the baseline to a signed release; every step is told.
+int tellStory(const StoryOptions& options, int argc, char** argv);
+
+/// @return 0 when everything holds
+int verifyFolder(const std::string& folder, bool rerun);
+
+}  // namespace escultura::cli

@@ -1,0 +1,40 @@
+/// @file project/requirements.hpp
+/// Whether a variant satisfies what is required, and what stands between it and its release.
+
+#pragma once
+#include <string>
+#include <vector>
+
+#include "project/project.hpp"
+
+namespace escultura::project {
+
+/// State of a requirement.
+struct RequirementState {
+    enum class State { met, notMet, unknown, outOfDate } state = State::unknown;
+    Requirement::Kind kind = Requirement::Kind::safetyFactor;
+    std::string name, unit, source;
+    double limit = 0;
+    bool atLeast = false;           ///< limit is a minimum
+    bool hasLimit = true;           ///< else the requirement is met or not; its value is the count of what is missing
+    double value = 0;               ///< NaN when not known
+    std::string note;               ///< what the value leaves out, or why it is not known; may be empty
+    Stage evidence = Stage::check;  ///< where the value comes from
+};
+const char* word(RequirementState::State state);
+
+/// The safety factor counts the finest mesh at tested hotspots and leaves out the zones of excludedNodes().
+/// @param lastKnown  older results to show as out of date when the variant's own are missing; may be null
+std::vector<RequirementState> requirementStates(const Project& project, const Variant& variant,
+                                                const SurfaceResult* lastSurface, const CheckResult* lastCheck);
+
+/// What stands in the way of a release.
+struct Blocker {
+    std::string text;  ///< a sentence
+    Stage stage = Stage::release;
+    std::string finding;  ///< id, when it is about one
+};
+/// Empty: the release is open.
+std::vector<Blocker> releaseBlockers(const Project& project, const Variant& variant);
+
+}  // namespace escultura::project

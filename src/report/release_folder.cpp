@@ -1,0 +1,350 @@
+#include <QAbstractTextDocumentLayout>
+#include <QImage>
+#include <QPageSize>
+#include <QPainter>
+#include <QPdfWriter>
+#include <QTextBlock>
+#include <QTextDocument>
+#include <QUrl>
+#include <cmath>
+#include <filesystem>
+#include <fstream>
+#include <nlohmann/json.hpp>
+
+#include "base/digest.hpp"
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+#include "exchange/body_files.hpp"
+#include "exchange/writers.hpp"
+#include "project/findings.hpp"
+#include "project/requirements.hpp"
+#include "project/state_text.hpp"
+#include "render/overlay.hpp"
+#include "report/part_scene.hpp"
+#include "report/report.hpp"
+
+namespace escultura::report {
+namespace {
+
+using namespace escultura::project;
+namespace fs = std::filesystem;
+
+void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
+              const std::string& footer) {
+    QPdfWriter writer(QString::fromStdString(path));
+    writer.setPageSize(QPageSize(QPageSize::A4));
+    writer.setPageMargins(QMarginsF(16, 16, 16, 18), QPageLayout::Millimeter);
+    writer.setResolution(144);
+    writer.setTitle(QString::fromStdString(footer));
+    writer.setCreator("Escultura");
+    QTextDocument document;
+    document.documentLayout()->setPaintDevice(&writer);
+    for (const auto& [name, image] : pictures)
+        document.addResource(QTextDocument::ImageResource, QUrl(QString::fromStdString("pictures/" + name + ".png")),
+                             image);
+    QString text = QString::fromStdString(html);
+    // the document scales CSS pixels (96 an inch) to the writer's resolution; two pictures fit a page
+    const int pictureWidth = static_cast<int>(0.86 * writer.width() * 96 / writer.resolution());
+    text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
+    const double footerHeight = 40;
+    const QSizeF pageSize(writer.width(), writer.height() - footerHeight);
+    document.setHtml(text);
+    document.setPageSize(pageSize);
+    // where the chapters came to lie; the numbers that are put in are as wide as their marks
+    int chapter = 0;
+    for (QTextBlock b = document.begin(); b.isValid(); b = b.next()) {
+        if (b.blockFormat().headingLevel() != 2) continue;
+        const double y = document.documentLayout()->blockBoundingRect(b).top();
+        const int page = static_cast<int>(y / pageSize.height()) + 1;
+        text.replace(QString(pageMark) + QString::number(++chapter) + "<", QString::number(page) + "<");
+    }
+    document.setHtml(text);
+    document.setPageSize(pageSize);
+    QPainter painter(&writer);
+    if (!painter.isActive())
+        throw InputError(
+            ErrorDetail{"The report cannot be written.", path, {}, "a folder that can be written", "the write failed"});
+    const int pages = document.pageCount();
+    for (int page = 0; page < pages; ++page) {
+        if (page) writer.newPage();
+        painter.save();
+        painter.translate(0, -page * document.pageSize().height());
+        document.drawContents(&painter, QRectF(0, page * document.pageSize().height(), document.pageSize().width(),
+                                               document.pageSize().height()));
+        painter.restore();
+        QFont font("Inter");
+        font.setPixelSize(15);
+        painter.setFont(font);
+        painter.setPen(QColor(0x6E, 0x69, 0x5F));
+        const QRectF line(0, writer.height() - footerHeight + 12, writer.width(), footerHeight - 12);
+        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(footer));
+        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages));
+    }
+}
+
+/// A camera that looks at a place of the boundary from outside.
+render::Camera towards(const mesh::TetMesh& mesh, const Vec3& place, double height) {
+    const LocalPrint print = localPrint(mesh, place, 0.4 * height);
+    Vec3 outward(print[4], print[5], print[6]);
+    render::Camera camera;
+    camera.focus = place;
+    camera.height = height;
+    if (outward.norm() > 0.05) camera.direction = -outward.normalized();
+    camera.up = std::abs(camera.direction[2]) > 0.95 ? Vec3(Vec3::UnitY()) : Vec3(Vec3::UnitZ());
+    return camera;
+}
+
+std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, render::Renderer& renderer,
+                                           Progress& progress) {
+    std::map<std::string, QImage> pictures;
+    const auto surface = p.surface(v.recipe);
+    const auto check = p.check(v.recipe);
+    // hotspots with what their tests have found
+    FindingsResult findings;
+    findings.findings = findingsOf(p, v.recipe);
+    constexpr int width = 1200, height = 760;
+    auto draw = [&](const std::string& name, const SceneOptions& options, const render::Camera* camera = nullptr) {
+        progress.step("Drawing the pictures");
+        const auto scene =
+            makeScene(p, v.recipe, options,
+                      {surface.get(), check.get(), &findings, nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
+        pictures[name] = render::picture(renderer, scene, camera ? *camera : render::fit(scene->bounds, width, height),
+                                         width, height);
+    };
+    SceneOptions o;
+    o.show = Show::field;
+    draw("field", o);
+    if (surface) {
+        o.show = Show::surface;
+        draw("surface", o);
+    }
+    if (p.rebuild(v.recipe)) {
+        o.show = Show::solid;
+        draw("solid", o);
+    }
+    if (check) {
+        o.show = Show::check;
+        o.quantity = Quantity::safetyFactor;
+        draw("safety-factor", o);
+        o.quantity = Quantity::vonMises;
+        for (std::size_t c = 0; c < check->cases.size(); ++c) {
+            o.loadCase = static_cast<int>(c);
+            o.deformation = automaticDeformation(*check, o.loadCase);
+            draw("case-" + std::to_string(c + 1), o);
+            for (const NamedView& view : p.views) {
+                render::Camera camera;
+                camera.focus = view.focus;
+                camera.direction = view.direction;
+                camera.up = view.up;
+                camera.height = view.height;
+                draw(viewPicture(view, c), o, &camera);
+            }
+        }
+        // the places of the hotspots, close up
+        o.deformation = 0;
+        o.meshLines = true;
+        int shown = 0;
+        for (const Finding& f : findingsOf(p, v.recipe)) {
+            if (f.kind != Finding::Kind::hotspot || ++shown > 6) continue;
+            o.loadCase = -1;
+            for (std::size_t c = 0; c < check->cases.size(); ++c)
+                if (check->cases[c].name == f.caseName) o.loadCase = static_cast<int>(c);
+            o.selectedFinding = f.id;
+            render::Camera camera = towards(check->mesh, f.position, 14 * v.recipe.elementSize);
+            draw("finding-" + f.id, o, &camera);
+        }
+    }
+    return pictures;
+}
+
+std::vector<exchange::NodalArray> resultArrays(const Part& part, const CheckResult& c) {
+    std::vector<exchange::NodalArray> arrays;
+    for (const CaseResult& x : c.cases) {
+        arrays.push_back(
+            {"displacement [mm] " + x.name, 3, [&x](std::size_t n, int k) { return x.displacement[n][k]; }});
+        arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
+        arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
+    }
+    const double yield = elastic::strength(part.material);
+    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.stress[n]; }});
+    arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
+                          return std::min(assess::safetyFactor(yield, c.envelope.stress[n]), 999.0);
+                      }});
+    arrays.push_back(
+        {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});
+    return arrays;
+}
+
+/// Contents without page numbers, for a page that has none.
+std::string withoutPages(std::string html) {
+    const std::string mark = pageMark;
+    for (auto at = html.find(mark); at != std::string::npos; at = html.find(mark, at)) {
+        auto end = at + mark.size();
+        while (end < html.size() && std::isdigit(static_cast<unsigned char>(html[end]))) ++end;
+        html.erase(at, end - at);
+    }
+    return html;
+}
+
+/// Copies a file that the part names into inputs/, under a name of its own, and returns the new path.
+std::string copied(const std::string& from, const std::string& draft, std::map<std::string, std::string>& done) {
+    const auto known = done.find(from);
+    if (known != done.end()) return known->second;
+    std::string to = "inputs/" + fs::path(from).filename().string();
+    for (int n = 2; fs::exists(draft + "/" + to); ++n)
+        to = "inputs/" + std::to_string(n) + "-" + fs::path(from).filename().string();
+    fs::create_directories(draft + "/inputs");
+    std::error_code failed;
+    fs::copy_file(from, draft + "/" + to, failed);
+    if (failed)
+        throw InputError(ErrorDetail{"An input of the part cannot be copied to the release.",
+                                     from,
+                                     {},
+                                     "the file that the part names",
+                                     failed.message()});
+    return done[from] = to;
+}
+
+/// The part file with all that it names beside it, so that the folder can be checked on its own.
+void writeInputs(const Project& project, const std::string& draft) {
+    auto document = nlohmann::ordered_json::parse(project.part.text);
+    std::map<std::string, std::string> done;
+    auto at = [&](nlohmann::ordered_json& j, const char* key, const std::string& source) {
+        if (j.is_object() && j.contains(key)) j[key] = copied(source, draft, done);
+    };
+    const Part& p = project.part;
+    at(document["field"], "file", p.fields.at(0).source.path);
+    if (document.contains("more_fields"))
+        for (std::size_t i = 0; i < document["more_fields"].size() && i + 1 < p.fields.size(); ++i)
+            at(document["more_fields"][i], "file", p.fields[i + 1].source.path);
+    if (p.original) at(document["original"], "body", p.original->path);
+    if (p.designBody && document.contains("design_space")) at(document["design_space"], "body", p.designBody->path);
+    if (document.contains("keep_outs"))
+        for (std::size_t i = 0; i < document["keep_outs"].size() && i < p.keepOuts.size(); ++i)
+            if (p.keepOuts[i].kind == KeepOut::Kind::body)
+                at(document["keep_outs"][i], "body", p.keepOuts[i].body.path);
+    exchange::writeText(draft + "/part.json", document.dump(2) + "\n");
+}
+
+nlohmann::json versions() {
+    return {{"escultura", ESCULTURA_VERSION},
+            {"qt", qVersion()},
+            {"eigen", std::to_string(EIGEN_WORLD_VERSION) + "." + std::to_string(EIGEN_MAJOR_VERSION) + "." +
+                          std::to_string(EIGEN_MINOR_VERSION)}};
+}
+
+}  // namespace
+
+void requireWritableFolder(const std::string& folder) {
+    std::error_code failed;
+    fs::create_directories(folder, failed);
+    const std::string probe = folder + "/.probe";
+    const bool ok = !failed && static_cast<bool>(std::ofstream(probe) << "x");
+    std::error_code ignored;
+    fs::remove(probe, ignored);
+    if (!ok)
+        throw InputError(ErrorDetail{"The output folder cannot be written.",
+                                     folder,
+                                     {},
+                                     "a folder that can be made and written",
+                                     failed ? failed.message() : "no permission"});
+}
+
+void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
+                  render::Renderer& renderer, const std::string& folder, Progress& progress, const Release* release) {
+    requireWritableFolder(folder);
+    const Part& part = project.partOf(variant.recipe);
+    const bool open = releaseBlockers(project, variant).empty();
+    const std::string draft = folder + "/.draft";
+    std::error_code ignored;
+    fs::remove_all(draft, ignored);
+    try {
+        fs::create_directories(draft + "/pictures");
+        const auto pictures = drawPictures(project, variant, renderer, progress);
+        std::vector<std::string> names;
+        for (const auto& [name, image] : pictures) {
+            names.push_back(name);
+            if (!image.save(QString::fromStdString(draft + "/pictures/" + name + ".png")))
+                throw InputError(
+                    ErrorDetail{"A picture cannot be written.", folder, name, "space left", "the write failed"});
+        }
+        progress.step("Writing the files");
+        writeInputs(project, draft);
+        const nlohmann::json recipe = {{"format", "escultura-recipe"},
+                                       {"version", 1},
+                                       {"variant", variant.name},
+                                       {"recipe", recipeJson(variant.recipe)}};
+        exchange::writeText(draft + "/recipe.json", recipe.dump(2) + "\n");
+        if (const auto s = project.surface(variant.recipe)) {
+            exchange::writeStl(draft + "/surface.stl", s->mesh, part.name);
+            exchange::write3mf(draft + "/surface.3mf", s->mesh, {part.name, {}});
+        }
+        if (const auto b = project.rebuild(variant.recipe)) {
+            // the slow gate, only when the part is about to be released
+            if (variant.recipe.check.rebuilt && open)
+                for (const auto& problem : solid::selfInterference(*b->solid.brep, progress))
+                    throw InputError(ErrorDetail{"The solid must not be released.",
+                                                 {},
+                                                 "self-intersection check",
+                                                 "nothing to report",
+                                                 problem});
+            for (const auto& differs : writeCheckedStep(draft + "/solid.step", part, *b))
+                throw InputError(ErrorDetail{"The STEP file does not hold the solid.",
+                                             "solid.step",
+                                             {},
+                                             "the same body when read back",
+                                             differs});
+            exchange::writeStl(draft + "/solid.stl", b->solid.mesh, part.name);
+            exchange::write3mf(draft + "/solid.3mf", b->solid.mesh, {part.name, {}});
+        }
+        if (const auto c = project.check(variant.recipe))
+            exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(part, *c));
+        exchange::writeText(draft + "/summary.json", summaryJson(project, variant, timings));
+        const std::string html = reportHtml(project, variant, names, release);
+        exchange::writeText(draft + "/report.html", withoutPages(html));
+        progress.step("Writing the report");
+        writePdf(draft + "/report.pdf", html, pictures,
+                 part.name + ", variant " + variant.name +
+                     (release ? ", release " + std::to_string(release->number) : std::string()));
+        nlohmann::json manifest = {{"format", "escultura-release"},
+                                   {"version", 1},
+                                   {"part", part.name},
+                                   {"variant", variant.name},
+                                   {"open_for_release", open},
+                                   {"versions", versions()},
+                                   {"files", nlohmann::json::array()}};
+        if (release)
+            manifest["release"] = {{"number", release->number},
+                                   {"name", release->name},
+                                   {"role", release->role},
+                                   {"date", release->date},
+                                   {"remark", release->remark}};
+        std::vector<std::string> files;
+        for (const auto& entry : fs::recursive_directory_iterator(draft))
+            if (entry.is_regular_file()) files.push_back(fs::relative(entry.path(), draft).string());
+        std::sort(files.begin(), files.end());
+        for (const auto& f : files)
+            manifest["files"].push_back(
+                {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
+        exchange::writeText(draft + "/manifest.json", manifest.dump(2) + "\n");
+        files.push_back("manifest.json");
+        progress.check();
+        for (const auto& f : files) {
+            fs::create_directories(fs::path(folder + "/" + f).parent_path());
+            fs::rename(draft + "/" + f, folder + "/" + f);
+        }
+        fs::remove_all(draft);
+    } catch (const fs::filesystem_error& e) {
+        fs::remove_all(draft, ignored);
+        throw InputError(ErrorDetail{"The release folder cannot be written.",
+                                     folder,
+                                     {},
+                                     "a folder that can be written, with space left",
+                                     e.code().message()});
+    } catch (...) {
+        fs::remove_all(draft, ignored);
+        throw;
+    }
+}
+
+}  // namespace escultura::report
