@@ -18,7 +18,8 @@ int main(int argc, char** argv) {
     escultura::app::theme::apply(application);
     escultura::app::MainWindow window;
     window.show();
-    if (arguments.size() == 2) {
+    window.offerRecovery();
+    if (arguments.size() == 2 && !window.session().isBusy()) {
         // a part file is built and checked at once, so that there is something to look at
         if (!arguments[1].endsWith(".escultura")) window.runWhenOpened();
         window.open(QFileInfo(arguments[1]).absoluteFilePath());

@@ -191,9 +191,18 @@ MainWindow::MainWindow() {
     connect(dossier_, &Dossier::writeRelease, this, &MainWindow::writeRelease);
     connect(dossier_, &Dossier::isolateChanged, this, [this](bool on) {
         isolate_ = on;
-        showScene();
+        if (on && !selectedFinding_.isEmpty())
+            selectFinding(selectedFinding_);
+        else
+            showScene();
     });
     connect(drawer_, &Drawer::failed, this, &MainWindow::showError);
+    connect(drawer_, &Drawer::roomAsked, this, [this](int height) {
+        auto* split = qobject_cast<QSplitter*>(drawer_->parentWidget());
+        if (!split || drawer_->height() >= height) return;
+        const auto sizes = split->sizes();
+        split->setSizes({std::max(200, sizes[0] + sizes[1] - height), height});
+    });
     connect(strip_, &RequirementStrip::evidenceAsked, dossier_, &Dossier::openCard);
     connect(shelf_, &Shelf::newVariant, this, [this] { newVariant(session_.project().open); });
     connect(shelf_, &Shelf::variantMenu, this, &MainWindow::variantMenu);
@@ -438,8 +447,14 @@ void MainWindow::selectFinding(const QString& id) {
     if (k.findings)
         for (const Finding& f : k.findings->findings)
             if (f.id == id.toStdString()) {
+                const Vec3 outward(f.print[4], f.print[5], f.print[6]);
+                if (isolate_ && outward.norm() > 0.05) {  // at its face, a little from above
+                    Vec3 along = -outward.normalized() - 0.35 * Vec3::UnitZ();
+                    if (std::abs(outward.normalized()[2]) > 0.9) along = -outward + 0.3 * Vec3::UnitY();
+                    view_->look(along.normalized());
+                }
                 view_->flyTo(f.position);
-                if (isolate_) view_->zoomTo(5 * f.reach);
+                if (isolate_) view_->zoomTo(4 * f.reach);
             }
 }
 

@@ -123,7 +123,9 @@ void MainWindow::showCompanions(const report::SceneOptions& o) {
             if (p.variants[i].id == shown[pane]) {
                 panes_->setCaption(static_cast<int>(pane), words(i));
                 if (const auto scene = companionScene(pane, o)) {
-                    panes_->companion(pane).setScene(scene, false);
+                    auto plain = std::make_shared<render::Scene>(*scene);
+                    plain->legend.shown = false;  // the open variant's stands for all
+                    panes_->companion(pane).setScene(plain, false);
                     panes_->companion(pane).setCamera(view_->camera());
                 }
             }

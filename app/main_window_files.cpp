@@ -6,6 +6,7 @@
 #include <QMessageBox>
 #include <QMimeData>
 #include <cmath>
+#include <filesystem>
 
 #include "dialogs/field_dialog.hpp"
 #include "exchange/body_files.hpp"
@@ -201,6 +202,32 @@ void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& 
                               [&](Project& p) { p.releases.push_back(copy->releases.back()); });
             emit session_.changed();
         });
+}
+
+void MainWindow::offerRecovery() {
+    const auto found = project::unsavedWork(Session::recoveryFolder().toStdString());
+    if (found.empty()) return;
+    const project::Unsaved& newest = found.front();
+    QMessageBox box(QMessageBox::Question, "Unsaved work",
+                    QString("Work on '%1' was not saved when Escultura ended: %2 steps, the last: %3 (%4).")
+                        .arg(QString::fromStdString(newest.partName))
+                        .arg(newest.steps.size() - 1)
+                        .arg(QString::fromStdString(newest.steps.back().text),
+                             QString::fromStdString(newest.steps.back().time).replace('T', ' ')),
+                    QMessageBox::NoButton, this);
+    box.setObjectName("recovery");
+    auto* recover = box.addButton("Recover", QMessageBox::AcceptRole);
+    recover->setObjectName("recover");
+    auto* discard = box.addButton("Discard", QMessageBox::DestructiveRole);
+    box.addButton("Later", QMessageBox::RejectRole);
+    box.exec();
+    if (box.clickedButton() == recover)
+        session_.recover(newest);
+    else if (box.clickedButton() == discard)
+        for (const auto& u : found) {
+            std::error_code ignored;
+            for (const char* end : {"", "-wal", "-shm", ".lock"}) std::filesystem::remove(u.path + end, ignored);
+        }
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

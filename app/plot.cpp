@@ -184,7 +184,7 @@ void Plot::paintScatter(QPainter& p, const QRectF& area) {
     const QFontMetricsF m(p.font());
     paintAxes(p, area, range_, true);
     p.setPen(theme::muted);
-    p.drawText(QPointF(4, 1.9 * m.height()), vertical_);
+    p.drawText(QRectF(area.left(), 1.1 * m.height(), area.width(), m.height()), Qt::AlignLeft, vertical_);
     std::vector<QPointF> front;
     for (const Dot& d : dots_)
         if (d.onFront) front.push_back(place(d.at));

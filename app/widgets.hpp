@@ -33,6 +33,11 @@ class QuantityEdit : public QLineEdit {
     double least_, most_, value_ = 0;
 };
 
+/// Text of the core on the screen.
+inline QString text(const std::string& s) {
+    return QString::fromStdString(s);
+}
+
 QLabel* label(const QString& text, const char* role = nullptr, QWidget* parent = nullptr);
 
 /// A flat read-only table of texts; numbers (texts that start with one) are right-aligned. Sorting by header click.

@@ -1,15 +1,22 @@
 /// Makes the pictures of docs/screenshots from the demo: drives the real window and grabs it.
 
 #include <QApplication>
+#include <QCheckBox>
 #include <QComboBox>
 #include <QDir>
 #include <QElapsedTimer>
+#include <QLineEdit>
+#include <QListWidget>
+#include <QPainter>
 #include <QTableWidget>
+#include <QTemporaryDir>
 #include <QTest>
 #include <cstdio>
 #include <functional>
 
 #include "main_window.hpp"
+#include "project/part_numbers.hpp"
+#include "report/report.hpp"
 #include "theme/theme.hpp"
 
 using namespace escultura;
@@ -68,6 +75,105 @@ void rebuildShots(MainWindow& w, const std::function<void(const QString&)>& shot
     w.viewBar().drawerButton()->setChecked(false);
 }
 
+/// Findings to release on the rocker plate: original, raw variant, a fix, another threshold.
+void decisionShots(MainWindow& w, const std::function<void(const QString&)>& shot,
+                   const std::function<void(const QString&, const QImage&)>& saveImage) {
+    auto& session = w.session();
+    session.undoStack().clear();
+    session.openPart(QString(ESCULTURA_DEMO_FOLDER) + "/rocker-plate.json");
+    settle(w);
+    auto check = [&] {
+        session.run(Stage::findings);
+        settle(w);
+    };
+    w.findChild<QPushButton*>("addOriginal")->click();
+    check();
+    session.edit("Open variant", [](project::Project& p) { p.open = 0; });
+    check();
+    w.dossier().openCard(Stage::findings);
+    w.findChild<QPushButton*>("testAll")->click();
+    settle(w);
+    auto* list = w.findChild<QTableWidget*>("findings");
+    list->setCurrentCell(0, 0);
+    w.findChild<QCheckBox*>("isolate")->setChecked(true);
+    settle(w);
+    shot("findings");
+    w.findChild<QCheckBox*>("isolate")->setChecked(false);
+    // the first proposal that becomes a variant
+    emit w.findChild<QLabel*>("proposals")->linkActivated("0");
+    settle(w);
+    check();
+    session.edit("Threshold", [](project::Project& p) {
+        project::addVariant(p, 0).recipe.threshold = 0.56;
+        p.variants[p.open].reasons[1] = "lighter: less of the grey cells";
+    });
+    settle(w);
+    check();
+    session.edit("Open variant", [](project::Project& p) { p.open = 2; });
+    w.view().look(Vec3(-0.75, 0.75, -0.62));
+    w.viewBar().drawerButton()->setChecked(true);
+    w.drawer().openTable(6);
+    shot("variants");
+    w.drawer().openTable(7);
+    auto* parameters = w.findChild<QListWidget*>("studyParameters");
+    for (int i = 0; i < parameters->count(); ++i) {
+        const QString t = parameters->item(i)->text();
+        for (const char* wanted : {"threshold ", "smoothing", "pin L: bore", "pin R: blend", "yield"})
+            if (t.contains(wanted)) parameters->item(i)->setCheckState(Qt::Checked);
+    }
+    w.findChild<QPushButton*>("runStudy")->click();
+    settle(w, 300);
+    shot("studies");
+    w.viewBar().drawerButton()->setChecked(false);
+    w.panes().setCompanions(
+        {session.project().variants[1].id, session.project().variants[0].id, session.project().variants[3].id});
+    settle(w);
+    shot("side-by-side");
+    w.panes().setCompanions({});
+    w.findChild<QAction*>("difference")->setChecked(true);
+    settle(w);
+    w.dossier().openCard(Stage::findings);
+    shot("difference");
+    w.findChild<QAction*>("difference")->setChecked(false);
+    session.testHotspots({});
+    settle(w);
+    session.edit("Dispositions", [](project::Project& p) {
+        for (const auto& f : project::findingsOf(p, p.current().recipe))
+            project::sign(p.variants[p.open],
+                          project::signedDisposition(p, p.current().recipe, f, "accept",
+                                                     "bending beside the ring, counted", "A. Tester", "2026-01-15"));
+    });
+    w.dossier().openCard(Stage::release);
+    w.findChild<QLineEdit*>("releaseName")->setText("A. Tester");
+    w.findChild<QLineEdit*>("releaseRole")->setText("stress engineer");
+    QTemporaryDir folder;
+    w.releaseTo(folder.path(), project::SignOff{"A. Tester", "stress engineer", "2026-01-15", "first batch"});
+    settle(w);
+    {
+        render::Renderer renderer;
+        Progress progress;
+        const auto& p = session.project();
+        const auto pages = report::reportPages(p, p.current(), renderer, progress, &p.releases.back());
+        // the first page and the one with the findings
+        std::size_t second = std::min<std::size_t>(4, pages.size() - 1);
+        QImage both(pages[0].width() * 2 + 12, pages[0].height(), QImage::Format_RGB32);
+        both.fill(QColor(0xDA, 0xD2, 0xC3));
+        QPainter painter(&both);
+        painter.drawImage(0, 0, pages[0]);
+        painter.drawImage(pages[0].width() + 12, 0, pages[second]);
+        painter.end();
+        saveImage("report", both);
+    }
+    session.edit("Load factor", [](project::Project& p) {
+        project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/0/factor", 1.1);
+    });
+    settle(w);
+    w.viewBar().drawerButton()->setChecked(true);
+    w.drawer().openTable(5);
+    shot("release");
+    w.viewBar().drawerButton()->setChecked(false);
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -84,11 +190,16 @@ int main(int argc, char** argv) {
         if (!only.isEmpty() && !name.contains(only)) return;
         if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
     };
-    if (only == "rebuild") {
-        rebuildShots(w, [&](const QString& name) {
+    auto saveImage = [&](const QString& name, const QImage& image) { image.save(folder + "/" + name + ".png"); };
+    if (only == "rebuild" || only == "decision") {
+        auto always = [&](const QString& name) {
             QTest::qWait(400);
             w.grab().save(folder + "/" + name + ".png");
-        });
+        };
+        if (only == "rebuild")
+            rebuildShots(w, always);
+        else
+            decisionShots(w, always, saveImage);
         w.close();
         return 0;
     }
@@ -116,18 +227,7 @@ int main(int argc, char** argv) {
     shot("overhangs");
     w.view().look(Vec3(-0.75, 0.75, -0.62));
     w.findChild<QPushButton*>("showOverhangs")->click();
-    auto choose = [&](const char* name, int index) {
-        auto* box = w.findChild<QComboBox*>(name);
-        box->setCurrentIndex(index);
-        emit box->activated(index);
-        settle(w);
-    };
     w.dossier().openCard(Stage::surface);
-    choose("beside", 4);
-    choose("section", 2);
-    shot("together");
-    choose("beside", 0);
-    choose("section", 0);
     w.viewBar().drawerButton()->setChecked(true);
     w.drawer().setCurrentWidget(&w.drawer().interfaces());
     w.findChild<QTableWidget*>("interfaceTable")->setCurrentCell(4, 0);
@@ -148,12 +248,6 @@ int main(int argc, char** argv) {
     w.viewBar().setShow(report::Show::check);
     w.viewBar().setLoadCase(1);
     w.viewBar().setQuantity(report::Quantity::maximumPrincipal);
-    w.findChild<QAction*>("vectors2")->trigger();
-    w.findChild<QComboBox*>("shape")->setCurrentIndex(2);
-    emit w.viewBar().changed();
-    shot("principal");
-    w.findChild<QAction*>("vectors0")->trigger();
-    w.findChild<QComboBox*>("shape")->setCurrentIndex(0);
     w.viewBar().setQuantity(report::Quantity::vonMises);
     w.dossier().openCard(Stage::check);
     w.findChild<QTableWidget*>("checkCases")->setCurrentCell(1, 0);
@@ -161,25 +255,15 @@ int main(int argc, char** argv) {
     w.viewBar().setQuantity(report::Quantity::safetyFactor);
     w.viewBar().setLoadCase(-1);
     emit w.viewBar().changed();
-    w.dossier().openCard(Stage::release);
-    shot("release");
     w.viewBar().setQuantity(report::Quantity::vonMises);
     w.dossier().openCard(Stage::findings);
-    if (auto* list = w.findChild<QTableWidget*>("findings"); list && list->rowCount()) list->setCurrentCell(0, 0);
-    w.viewBar().drawerButton()->setChecked(true);
-    shot("findings");
-    w.viewBar().drawerButton()->setChecked(false);
     w.findChild<QPushButton*>("newVariant")->click();
     w.session().edit("Threshold", [](project::Project& p) { p.variants[p.open].recipe.threshold = 0.35; });
     w.viewBar().setShow(report::Show::check);
     w.dossier().openCard(Stage::check);
     w.view().fit();
     shot("out-of-date");
-    w.dossier().openCard(Stage::field);
-    settle(w);
-    choose("compareWith", 1);
-    w.dossier().ensureVisible(0, 5000);
-    shot("comparison");
+    decisionShots(w, shot, saveImage);
     rebuildShots(w, shot);
     w.close();
     return 0;

@@ -78,6 +78,59 @@ class TestCli : public QObject {
         }
         refused("tiny", [](json&, field::DensityField&) {}, {"--face-size"}, {"--rebuild", "--face-size", "0"});
     }
+    /// Baseline, a raw variant that fails, tests, a fix, everything met, released; then the folder on its own.
+    void tellsTheWholeStory() {
+        json part = made_up::leverPart();
+        part["requirements"][0]["limit"] = 5;  // the raw lever misses it, a little more material meets it
+        const QString in = folder("story");
+        const std::string file = made_up::writeLever(in.toStdString(), part, made_up::leverField());
+        const QString out = in + "/out", kept = in + "/kept.escultura";
+        const Result r = call({"story", QString::fromStdString(file), "--out", out, "--name", "A. Tester", "--role",
+                               "engineer", "--reason", "made-up", "--date", "2026-01-01", "--save", kept});
+        QVERIFY2(r.code == 0, qPrintable(r.out + r.error));
+        for (const char* words :
+             {"baseline: safety factor", "not met: safety factor", "applied: ", "measured: ", "released: variant"})
+            QVERIFY2(r.out.contains(words), qPrintable(r.out));
+        QVERIFY(QFileInfo(kept).size() > 10000);
+        std::ifstream in2((out + "/manifest.json").toStdString());
+        const json m = json::parse(in2);
+        QCOMPARE(m["release"]["number"].get<int>(), 1);
+        QCOMPARE(m["release"]["name"].get<std::string>(), std::string("A. Tester"));
+        QVERIFY(m["open_for_release"].get<bool>());
+        std::ifstream in3((out + "/summary.json").toStdString());
+        const json s = json::parse(in3);
+        QVERIFY(s["check"]["envelope"]["min_safety_factor"].get<double>() >= 5);
+        QVERIFY(s["proposal"]["measured"].get<double>() > s["proposal"]["safety_factor_before"].get<double>());
+        for (const auto& f : s["findings"]) QVERIFY(f["disposition"]["holds"].get<bool>());
+        // moved to another place, it is checked on its own
+        QVERIFY(QDir().rename(out, in + "/moved"));
+        const Result sums = call({"verify-release", in + "/moved"});
+        QVERIFY2(sums.code == 0 && sums.out.contains("0 differ"), qPrintable(sums.out + sums.error));
+        QVERIFY(sums.out.contains("holds   smallest safety factor"));
+        std::ofstream((in + "/moved/part.json").toStdString(), std::ios::app) << " ";
+        std::ofstream((in + "/moved/extra.txt").toStdString()) << "more";
+        const Result broken = call({"verify-release", in + "/moved", "--files-only"});
+        QVERIFY(broken.code == 3 && broken.out.contains("DIFFERS  part.json") && broken.out.contains("extra.txt"));
+        const Result none = call({"verify-release", in});
+        QVERIFY(none.code == 3 && none.error.contains("manifest.json"));
+    }
+    void sweepsAsJson() {
+        const QString in = folder("sweep");
+        const std::string file = made_up::writeLever(in.toStdString());
+        const Result r = call({"sweep", QString::fromStdString(file), "--quiet", "--kind", "range", "--vary",
+                               "/load_cases/1/factor=1:2", "--evaluations", "2"});
+        QVERIFY2(r.code == 0, qPrintable(r.error));
+        const json j = json::parse(r.out.toStdString());
+        const auto& e = j["evaluations"];
+        QCOMPARE(e.size(), std::size_t(2));
+        QVERIFY(std::abs(e[1]["figures"]["peak stress, pull"].get<double>() /
+                             e[0]["figures"]["peak stress, pull"].get<double>() -
+                         2) < 1e-5);
+        const Result wrong = call({"sweep", QString::fromStdString(file), "--vary", "colour"});
+        QVERIFY(wrong.code == 3 && wrong.error.contains("colour"));
+        const Result range = call({"sweep", QString::fromStdString(file), "--vary", "threshold=2:1"});
+        QVERIFY(range.code == 3 && range.error.contains("LOW:HIGH"));
+    }
     void writesTheReleaseFolder() {
         const Result r = runLever("good", [](json&, field::DensityField&) {}, {"--smoothing", "1/8 in"});
         QVERIFY2(r.code == 0, qPrintable(r.error));

@@ -211,7 +211,11 @@ class TestRebuild : public QObject {
     /// A variant is copied under the next free letter, without signatures.
     void variantsAreAdded() {
         Project p = lever();
-        p.variants[0].dispositions.push_back({"k", "H1", "accept", "because", "me", "2026-01-01"});
+        Disposition d;
+        d.findingsKey = "k";
+        d.finding = "H1";
+        d.decision = "accept";
+        p.variants[0].dispositions.push_back(d);
         const Variant& v = addVariant(p, 0);
         QCOMPARE(v.name, std::string("B"));
         QVERIFY(v.id != p.variants[0].id && v.dispositions == p.variants[0].dispositions);

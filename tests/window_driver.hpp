@@ -25,6 +25,7 @@ struct WindowDriver {
     }
     /// A fresh window on the made-up lever.
     void openLever() {
+        qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
         w_ = std::make_unique<MainWindow>();
         w_->setProperty("neverAsk", true);
         w_->show();

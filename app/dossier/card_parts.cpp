@@ -2,6 +2,7 @@
 
 #include <QLineEdit>
 #include <QRegularExpression>
+#include <cmath>
 
 namespace escultura::app {
 namespace {
@@ -52,6 +53,16 @@ QLabel* heading(const QString& text) {
 
 QString link(const QString& key, const QString& text) {
     return QString("<a href='%1' style='color:#1F6F6B; text-decoration:none'>%2 ↗</a>").arg(key, text);
+}
+
+QStringList requirementCells(const project::RequirementState& s) {
+    const QString unit = s.unit.empty() ? "" : " " + text(s.unit);
+    return {text(s.name), s.hasLimit ? (s.atLeast ? "≥ " : "≤ ") + num(s.limit) + unit : QString(),
+            std::isnan(s.value) ? "–"
+            : s.hasLimit        ? num(s.value) + unit
+            : s.value == 0      ? QString("yes")
+                                : num(s.value) + " open",
+            word(s.state)};
 }
 
 DirectionEdit::DirectionEdit(QWidget* parent) : QComboBox(parent) {

@@ -6,6 +6,7 @@
 #include <QHBoxLayout>
 
 #include "base/geometry.hpp"
+#include "project/requirements.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -21,6 +22,9 @@ QString mass(double kg);
 QLabel* heading(const QString& text);
 /// Words that lead to a place: a label emits linkActivated with this key.
 QString link(const QString& key, const QString& text);
+
+/// A requirement as cells of a table: what, limit, value, state.
+QStringList requirementCells(const project::RequirementState& state);
 
 /// A direction: one of the axes, or three numbers.
 class DirectionEdit : public QComboBox {

@@ -10,10 +10,6 @@ using namespace project;
 
 namespace {
 
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
 int withoutDisposition(const Session& session) {
     int open = 0;
     for (const Finding& f : findingsOf(session.project(), session.recipe()))
@@ -257,7 +253,7 @@ void FindingsCard::showDetail() {
         if (p.high > 0 && p.kind != Proposal::Kind::refine && p.kind != Proposal::Kind::exclude)
             expected = QString(" <span style='color:#6E695F'>SF %1 → %2 to %3, %4%5 g</span>")
                            .arg(num(p.before), num(p.low), num(p.high), p.mass < 0 ? "−" : "+",
-                                num(std::abs(1000 * p.mass), 2));
+                                QString::number(std::lround(std::abs(1000 * p.mass))));
         offers += QString("<p style='margin:3px 0'>%1%2<br/>%3</p>")
                       .arg(text(p.text).toHtmlEscaped(), expected,
                            link(QString::number(i), p.kind == Proposal::Kind::exclude ? "fill in the disposition"
@@ -270,8 +266,9 @@ void FindingsCard::showDetail() {
                           effect->high > 0 ? QString("%1 to %2").arg(num(effect->low), num(effect->high)) : "no change",
                           effect->after
                               ? QString("measured <b>%1</b>%2")
-                                    .arg(num(*effect->after),
-                                         effect->mass ? QString(", %1 g").arg(num(1000 * *effect->mass, 2)) : QString())
+                                    .arg(num(*effect->after), effect->mass ? QString(", %1 g").arg(QString::number(
+                                                                                 std::lround(1000 * *effect->mass)))
+                                                                           : QString())
                               : QString("not measured yet: run the check")) +
                  offers;
     }

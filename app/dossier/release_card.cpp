@@ -8,12 +8,6 @@ namespace escultura::app {
 
 using namespace project;
 
-namespace {
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-}  // namespace
-
 ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     requirements_ = table({"Requirement", "Limit", "Value", "State"});
     requirements_->setObjectName("requirements");
@@ -87,15 +81,8 @@ void ReleaseCard::refreshBody() {
     const LastKnown k = session_.lastKnown();
     const Project& p = session_.project();
     QList<QStringList> rows;
-    for (const RequirementState& s : requirementStates(p, session_.variant(), k.surface.get(), k.check.get())) {
-        const QString unit = s.unit.empty() ? "" : " " + text(s.unit);
-        rows << QStringList{text(s.name), s.hasLimit ? (s.atLeast ? "≥ " : "≤ ") + num(s.limit) + unit : QString(),
-                            std::isnan(s.value) ? "–"
-                            : s.hasLimit        ? num(s.value) + unit
-                            : s.value == 0      ? QString("yes")
-                                                : num(s.value) + " open",
-                            word(s.state)};
-    }
+    for (const RequirementState& s : requirementStates(p, session_.variant(), k.surface.get(), k.check.get()))
+        rows << requirementCells(s);
     fill(requirements_, rows);
     fitHeight(requirements_);
     const auto blockers = releaseBlockers(p, session_.variant());

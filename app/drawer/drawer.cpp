@@ -80,6 +80,7 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
         if (r >= 0) emit poorElementChosen(r);
     });
     connect(this, &QTabWidget::currentChanged, this, [this] {
+        if (qobject_cast<QScrollArea*>(currentWidget())) emit roomAsked(330);
         if (isVisible() && (currentWidget()->isAncestorOf(variants_) || currentWidget()->isAncestorOf(studies_)))
             refresh();
     });

@@ -39,6 +39,8 @@ class Drawer : public QTabWidget {
     /// Index into the worst elements.
     void poorElementChosen(int index);
     void failed(const QString& message);
+    /// A page wants to be at least this high, px.
+    void roomAsked(int height);
 
   private:
     void refreshReadings();

@@ -23,10 +23,6 @@ const QStringList loadWords{"force",   "bearing load", "pressure", "torque",    
                             "gravity", "acceleration", "rotation", "displacement"};
 const QStringList supportWords{"fixed", "sliding", "cylindrical", "elastic bed", "remote", "rigid"};
 
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
 QWidget* three(QList<QLineEdit*>& fields, const char* name) {
     auto* w = new QWidget;
     auto* l = new QHBoxLayout(w);

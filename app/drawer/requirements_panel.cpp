@@ -19,10 +19,6 @@ using Kind = Requirement::Kind;
 
 namespace {
 
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
 /// A limit with or without its unit.
 double readLimit(Kind kind, const QString& words) {
     const std::string unit = project::unit(kind);
@@ -108,8 +104,8 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     });
     connect(start_, &QPushButton::clicked, this, [this] {
         auto next = session_.project().part.requirements;
-        for (const Requirement& r :
-             requirementTemplates()[static_cast<std::size_t>(templates_->currentIndex())].requirements) {
+        const RequirementTemplate chosen = requirementTemplates()[static_cast<std::size_t>(templates_->currentIndex())];
+        for (const Requirement& r : chosen.requirements) {
             const bool there = std::any_of(next.begin(), next.end(), [&](const auto& x) { return x.kind == r.kind; });
             if (!there) next.push_back(r);
         }
@@ -124,13 +120,9 @@ void RequirementsPanel::refresh() {
     QList<QStringList> rows;
     for (const RequirementState& s :
          requirementStates(session_.project(), session_.variant(), k.surface.get(), k.check.get())) {
-        const QString unit = s.unit.empty() ? "" : " " + text(s.unit);
-        rows << QStringList{text(s.name), s.hasLimit ? (s.atLeast ? "≥ " : "≤ ") + num(s.limit) + unit : QString(),
-                            std::isnan(s.value) ? "–"
-                            : s.hasLimit        ? num(s.value) + unit
-                            : s.value == 0      ? QString("yes")
-                                                : num(s.value) + " open",
-                            word(s.state) + (s.note.empty() ? QString() : " (" + text(s.note) + ")"), text(s.source)};
+        QStringList cells = requirementCells(s);
+        if (!s.note.empty()) cells[3] += " (" + text(s.note) + ")";
+        rows << cells + QStringList{text(s.source)};
     }
     {
         const QSignalBlocker block(table_);

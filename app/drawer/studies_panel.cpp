@@ -14,10 +14,6 @@ using namespace project;
 
 namespace {
 
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
-
 /// Figures that a study may be judged by, in a steady order.
 QStringList figureNames(const Study& study) {
     QStringList names{"safety factor", "mass", "displacement"};
@@ -98,7 +94,7 @@ StudiesPanel::StudiesPanel(Session& session, QWidget* parent) : QWidget(parent),
     all->addWidget(left);
     all->addWidget(middle);
     all->addWidget(right);
-    all->setSizes({310, 330, 400});
+    all->setSizes({300, 260, 440});
     auto* page = new QVBoxLayout(this);
     page->setContentsMargins(0, 0, 0, 0);
     page->addWidget(all);
@@ -255,7 +251,7 @@ void StudiesPanel::showStudy() {
             bars.push_back({text(a.label) + " +" + num(e.step) + unit,
                             (e.change > 0 ? "+" : "") + num(e.change) + unitOf(figure), e.change});
         }
-        plot_->setBars("Change of " + figure + " by a small step, largest first", std::move(bars));
+        plot_->setBars("Effect on " + figure, std::move(bars));
         return;
     }
     double limit = std::numeric_limits<double>::quiet_NaN();

@@ -16,9 +16,6 @@ using namespace project;
 
 namespace {
 
-QString text(const std::string& s) {
-    return QString::fromStdString(s);
-}
 QString known(double v, const char* unit = "") {
     return std::isfinite(v) ? num(v) + unit : QString("–");
 }
@@ -194,8 +191,8 @@ void VariantsPanel::refreshCharts() {
                             figures[i].onFront,
                             shown_[i] == p.open});
     const double required = requiredLimit(session_.part(), Requirement::Kind::safetyFactor);
-    scatter_->setScatter("Mass and safety factor: filled, no other is both lighter and safer", "mass, kg", "",
-                         std::move(dots), required, "required " + num(required));
+    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none is lighter and safer", std::move(dots),
+                         required, "required " + num(required));
 }
 
 void VariantsPanel::refreshComparison() {

@@ -214,7 +214,14 @@ Variant& addVariant(Project& project, std::size_t from) {
     for (const Variant& other : project.variants) v.id = std::max(v.id, other.id);
     ++v.id;
     const std::size_t count = project.variants.size();
-    v.name = std::string(1, static_cast<char>('A' + count % 26)) + (count >= 26 ? std::to_string(count / 26) : "");
+    auto taken = [&](const std::string& name) {
+        return std::any_of(project.variants.begin(), project.variants.end(),
+                           [&](const Variant& other) { return other.name == name; });
+    };
+    for (int n = 0;; ++n) {
+        v.name = std::string(1, static_cast<char>('A' + n % 26)) + (n >= 26 ? std::to_string(n / 26) : "");
+        if (!taken(v.name)) break;
+    }
     v.origin = {};
     v.archived = false;
     project.variants.push_back(std::move(v));

@@ -438,7 +438,7 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
     legend.scale.high = o.high.value_or(high);
     if (isDifference) {
         const double reach = std::max({std::abs(low), std::abs(high), 1e-12});
-        legend.title = std::string(title(o.quantity)) + ", difference";
+        legend.title = std::string("Δ ") + title(o.quantity);
         legend.scale.ramp = render::Ramp::deviation;
         legend.scale.low = o.low.value_or(-reach);
         legend.scale.high = o.high.value_or(reach);

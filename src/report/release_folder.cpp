@@ -29,6 +29,57 @@ namespace {
 using namespace escultura::project;
 namespace fs = std::filesystem;
 
+/// The report laid out in pages of a paint device.
+class PagedReport {
+  public:
+    PagedReport(const std::string& html, const std::map<std::string, QImage>& pictures, const std::string& footer,
+                QPaintDevice* device, double width, double height, double resolution)
+        : footer_(QString::fromStdString(footer)), width_(width), height_(height) {
+        document_.documentLayout()->setPaintDevice(device);
+        for (const auto& [name, image] : pictures)
+            document_.addResource(QTextDocument::ImageResource,
+                                  QUrl(QString::fromStdString("pictures/" + name + ".png")), image);
+        QString text = QString::fromStdString(html);
+        // the document scales CSS pixels (96 an inch) to the device's resolution; two pictures fit a page
+        const int pictureWidth = static_cast<int>(0.86 * width * 96 / resolution);
+        text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
+        const QSizeF page(width, height - footerHeight);
+        document_.setHtml(text);
+        document_.setPageSize(page);
+        // where the chapters came to lie; the numbers that are put in are as wide as their marks
+        int chapter = 0;
+        for (QTextBlock b = document_.begin(); b.isValid(); b = b.next()) {
+            if (b.blockFormat().headingLevel() != 2) continue;
+            const double y = document_.documentLayout()->blockBoundingRect(b).top();
+            text.replace(QString(pageMark) + QString::number(++chapter) + "<",
+                         QString::number(static_cast<int>(y / page.height()) + 1) + "<");
+        }
+        document_.setHtml(text);
+        document_.setPageSize(page);
+    }
+    int pages() const { return document_.pageCount(); }
+    void paint(QPainter& painter, int page) {
+        const double top = page * document_.pageSize().height();
+        painter.save();
+        painter.translate(0, -top);
+        document_.drawContents(&painter, QRectF(0, top, document_.pageSize().width(), document_.pageSize().height()));
+        painter.restore();
+        QFont font("Inter");
+        font.setPixelSize(15);
+        painter.setFont(font);
+        painter.setPen(QColor(0x6E, 0x69, 0x5F));
+        const QRectF line(0, height_ - footerHeight + 12, width_, footerHeight - 12);
+        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, footer_);
+        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages()));
+    }
+
+  private:
+    static constexpr double footerHeight = 40;
+    QTextDocument document_;
+    QString footer_;
+    double width_, height_;
+};
+
 void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
               const std::string& footer) {
     QPdfWriter writer(QString::fromStdString(path));
@@ -37,48 +88,14 @@ void writePdf(const std::string& path, const std::string& html, const std::map<s
     writer.setResolution(144);
     writer.setTitle(QString::fromStdString(footer));
     writer.setCreator("Escultura");
-    QTextDocument document;
-    document.documentLayout()->setPaintDevice(&writer);
-    for (const auto& [name, image] : pictures)
-        document.addResource(QTextDocument::ImageResource, QUrl(QString::fromStdString("pictures/" + name + ".png")),
-                             image);
-    QString text = QString::fromStdString(html);
-    // the document scales CSS pixels (96 an inch) to the writer's resolution; two pictures fit a page
-    const int pictureWidth = static_cast<int>(0.86 * writer.width() * 96 / writer.resolution());
-    text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
-    const double footerHeight = 40;
-    const QSizeF pageSize(writer.width(), writer.height() - footerHeight);
-    document.setHtml(text);
-    document.setPageSize(pageSize);
-    // where the chapters came to lie; the numbers that are put in are as wide as their marks
-    int chapter = 0;
-    for (QTextBlock b = document.begin(); b.isValid(); b = b.next()) {
-        if (b.blockFormat().headingLevel() != 2) continue;
-        const double y = document.documentLayout()->blockBoundingRect(b).top();
-        const int page = static_cast<int>(y / pageSize.height()) + 1;
-        text.replace(QString(pageMark) + QString::number(++chapter) + "<", QString::number(page) + "<");
-    }
-    document.setHtml(text);
-    document.setPageSize(pageSize);
+    PagedReport report(html, pictures, footer, &writer, writer.width(), writer.height(), writer.resolution());
     QPainter painter(&writer);
     if (!painter.isActive())
         throw InputError(
             ErrorDetail{"The report cannot be written.", path, {}, "a folder that can be written", "the write failed"});
-    const int pages = document.pageCount();
-    for (int page = 0; page < pages; ++page) {
+    for (int page = 0; page < report.pages(); ++page) {
         if (page) writer.newPage();
-        painter.save();
-        painter.translate(0, -page * document.pageSize().height());
-        document.drawContents(&painter, QRectF(0, page * document.pageSize().height(), document.pageSize().width(),
-                                               document.pageSize().height()));
-        painter.restore();
-        QFont font("Inter");
-        font.setPixelSize(15);
-        painter.setFont(font);
-        painter.setPen(QColor(0x6E, 0x69, 0x5F));
-        const QRectF line(0, writer.height() - footerHeight + 12, writer.width(), footerHeight - 12);
-        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, QString::fromStdString(footer));
-        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages));
+        report.paint(painter, page);
     }
 }
 
@@ -345,6 +362,30 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         fs::remove_all(draft, ignored);
         throw;
     }
+}
+
+std::vector<QImage> reportPages(const Project& project, const Variant& variant, render::Renderer& renderer,
+                                Progress& progress, const Release* release) {
+    const auto pictures = drawPictures(project, variant, renderer, progress);
+    std::vector<std::string> names;
+    for (const auto& [name, image] : pictures) names.push_back(name);
+    const std::string html = reportHtml(project, variant, names, release);
+    constexpr int resolution = 96, width = 794, height = 1123, margin = 60;  // A4
+    QImage paper(width, height, QImage::Format_RGB32);
+    paper.setDotsPerMeterX(static_cast<int>(resolution / 0.0254));
+    paper.setDotsPerMeterY(static_cast<int>(resolution / 0.0254));
+    PagedReport report(html, pictures, project.part.name + ", variant " + variant.name, &paper, width - 2 * margin,
+                       height - 2 * margin, resolution);
+    std::vector<QImage> pages;
+    for (int page = 0; page < report.pages(); ++page) {
+        paper.fill(Qt::white);
+        QPainter painter(&paper);
+        painter.translate(margin, margin);
+        report.paint(painter, page);
+        painter.end();
+        pages.push_back(paper.copy());
+    }
+    return pages;
 }
 
 }  // namespace escultura::report

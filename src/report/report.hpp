@@ -2,6 +2,7 @@
 /// The dossier as a document, and the release folder.
 
 #pragma once
+#include <QImage>
 #include <string>
 #include <vector>
 
@@ -40,6 +41,10 @@ inline constexpr const char* pageMark = "@page-";
 /// @param release  whose sign-off is written; null: not signed
 std::string reportHtml(const project::Project& project, const project::Variant& variant,
                        const std::vector<std::string>& pictures, const project::Release* release = nullptr);
+/// The report's pages as pictures, A4 at 96 dots an inch.
+std::vector<QImage> reportPages(const project::Project& project, const project::Variant& variant,
+                                render::Renderer& renderer, Progress& progress,
+                                const project::Release* release = nullptr);
 /// Name of the picture of a load case from a named view.
 std::string viewPicture(const project::NamedView& view, std::size_t loadCase);
 
