@@ -214,12 +214,6 @@ int main(int argc, char** argv) {
     w.viewBar().setShow(report::Show::surface);
     w.dossier().openCard(Stage::surface);
     shot("surface");
-    w.findChild<QPushButton*>("showDeviation")->click();
-    shot("deviation");
-    w.findChild<QPushButton*>("showDeviation")->click();
-    w.findChild<QPushButton*>("showThickness")->click();
-    shot("thickness");
-    w.findChild<QPushButton*>("showThickness")->click();
     w.findChild<QPushButton*>("showOverhangs")->click();
     settle(w);
     w.dossier().ensureVisible(0, 5000);

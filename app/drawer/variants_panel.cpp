@@ -74,7 +74,7 @@ VariantsPanel::VariantsPanel(Session& session, QWidget* parent) : QWidget(parent
     both->addWidget(right);
     both->setStretchFactor(0, 1);
     both->setStretchFactor(1, 1);
-    both->setSizes({520, 520});
+    both->setSizes({620, 420});
     auto* all = new QVBoxLayout(this);
     all->setContentsMargins(0, 0, 0, 0);
     all->addWidget(both);
@@ -191,7 +191,7 @@ void VariantsPanel::refreshCharts() {
                             figures[i].onFront,
                             shown_[i] == p.open});
     const double required = requiredLimit(session_.part(), Requirement::Kind::safetyFactor);
-    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none is lighter and safer", std::move(dots),
+    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none beats it", std::move(dots),
                          required, "required " + num(required));
 }
 
