@@ -191,8 +191,8 @@ void VariantsPanel::refreshCharts() {
                             figures[i].onFront,
                             shown_[i] == p.open});
     const double required = requiredLimit(session_.part(), Requirement::Kind::safetyFactor);
-    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none beats it", std::move(dots),
-                         required, "required " + num(required));
+    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none beats it", std::move(dots), required,
+                         "required " + num(required));
 }
 
 void VariantsPanel::refreshComparison() {
