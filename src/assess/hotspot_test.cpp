@@ -151,6 +151,11 @@ double sizeAround(const mesh::TetMesh& mesh, const Vec3& place, double reach) {
     return count ? sum / count : ofNearest;
 }
 
+double elementSizeAt(const mesh::TetMesh& mesh, const Vec3& place) {
+    // elements at a place differ by a factor of two: the ball is measured with a first guess
+    return sizeAround(mesh, place, 1.5 * sizeAround(mesh, place, 0));
+}
+
 Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double reach, double fit) {
     Surroundings s;
     for (const BoundaryEdge& e : boundaryEdges(mesh, place, 2 * reach))
@@ -223,9 +228,7 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
         e.elements.push_back(static_cast<std::int64_t>(m.tet.size()));
     };
     for (const Suspect& s : suspects) {
-        // elements at a place differ by a factor of two: the ball is measured with a first guess
-        double size = sizeAround(mesh, s.place, 0);
-        size = sizeAround(mesh, s.place, 1.5 * size);
+        const double size = elementSizeAt(mesh, s.place);
         balls.push_back({s.place, size, surroundings(mesh, s.place, measuredReach * size, 1.5 * size).angle});
         Evidence e;
         e.toSupport = s.toSupport;
@@ -252,6 +255,7 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
         for (std::size_t i = 0; i < balls.size(); ++i) {
             if (levels[i] < level) continue;
             measure(all[i], balls[i], finer.mesh, finer.stress);
+            if (finer.elements > 0) all[i].elements.back() = finer.elements;
             if (level < 2) continue;
             const double fine = all[i].size.back();
             const Surroundings s = surroundings(finer.mesh, balls[i].place, measuredReach * balls[i].size, 2 * fine);

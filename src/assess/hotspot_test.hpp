@@ -36,6 +36,9 @@ Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double r
 /// Mean longest edge of the elements within a distance of a place, mm; of the nearest element when none is there.
 double sizeAround(const mesh::TetMesh& mesh, const Vec3& place, double reach);
 
+/// The size that hotspot tests measure in: as sizeAround() over the elements next to a place, mm.
+double elementSizeAt(const mesh::TetMesh& mesh, const Vec3& place);
+
 /// What is known of a hotspot after its test.
 struct Evidence {
     std::vector<double> size;            ///< [3 or 4] element size around the spot, coarsest first, mm
@@ -63,12 +66,14 @@ struct Suspect {
     double toSupport = std::numeric_limits<double>::infinity(), toLoad = toSupport;  ///< mm
 };
 
-/// A finer mesh and the stress that the failure rule compares at its nodes, worst of the cases, MPa.
+/// A finer mesh around the suspects, or of the whole body, and the stress that the failure rule compares at its nodes,
+/// worst of the cases, MPa.
 struct Refined {
     mesh::TetMesh mesh;
     std::vector<double> stress;
+    std::int64_t elements = 0;  ///< of the whole body; 0: the mesh is the whole body
 };
-/// Makes and solves the mesh whose longest edges are at most this long at each place. Calls ask for ever finer meshes.
+/// Makes and solves a mesh whose longest edges are at most this long at each place. Calls ask for ever finer meshes.
 using Resolve = std::function<Refined(const std::function<double(const Vec3&)>& size)>;
 
 /// Halves the elements around all suspects twice, solves anew each time, and classes them; those that are unresolved

@@ -2,8 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
+#include <unordered_map>
 
 #include "base/parallel.hpp"
+#include "surface/thickness.hpp"
 
 namespace escultura::cage {
 namespace {
@@ -30,6 +32,58 @@ std::vector<char> poorVertices(const Cage& cage, const Target& target, const Cag
         if (f >= 0) mark(f);
     return poor;
 }
+
+/// The body with its thin walls filled out, for the wrap only: the cage then has a layer of faces on each side of a wall
+/// that is thinner than a face, and the fit draws both onto the real surface. Gaps stay open by a face and a bit.
+class FilledOut {
+  public:
+    FilledOut(const std::function<double(const Vec3&)>& value, const Target& target, double wall, double gap)
+        : value_(value), cell_(wall) {
+        const auto& mesh = target.mesh();
+        const auto normal = surface::vertexNormals(mesh);
+        std::vector<Ball> balls(mesh.position.size());
+        parallelFor(mesh.position.size(), [&](std::size_t v) {
+            const auto inner = surface::inscribedBall(target.tree(), mesh.position[v], normal[v], 0.5 * wall);
+            if (!inner || inner->separation < 110 || inner->radius >= 0.5 * wall) return;
+            double grow = 0.5 * wall - inner->radius;
+            const double widest = gap + 2 * grow;
+            const auto outer = surface::inscribedBall(target.tree(), mesh.position[v], -normal[v], 0.5 * widest);
+            if (outer && outer->separation >= 110) grow = std::min(grow, outer->radius - 0.5 * gap);
+            if (grow > 0) balls[v] = {inner->centre, inner->radius + grow};
+        });
+        for (const Ball& b : balls)
+            if (b.radius > 0) near_[keyOf(cellOf(b.centre))].push_back(b);
+    }
+    double operator()(const Vec3& p) const {
+        double v = value_(p);
+        const auto c = cellOf(p);
+        for (int k = -1; k <= 1; ++k)
+            for (int j = -1; j <= 1; ++j)
+                for (int i = -1; i <= 1; ++i) {
+                    const auto at = near_.find(keyOf({c[0] + i, c[1] + j, c[2] + k}));
+                    if (at == near_.end()) continue;
+                    for (const Ball& b : at->second) v = std::min(v, (p - b.centre).norm() - b.radius);
+                }
+        return v;
+    }
+
+  private:
+    struct Ball {
+        Vec3 centre = Vec3::Zero();
+        double radius = 0;
+    };
+    std::array<std::int64_t, 3> cellOf(const Vec3& p) const {
+        std::array<std::int64_t, 3> c;
+        for (int a = 0; a < 3; ++a) c[a] = static_cast<std::int64_t>(std::floor(p[a] / cell_));
+        return c;
+    }
+    static std::int64_t keyOf(const std::array<std::int64_t, 3>& c) {
+        return ((c[0] & 0x1fffff) << 42) | ((c[1] & 0x1fffff) << 21) | (c[2] & 0x1fffff);
+    }
+    const std::function<double(const Vec3&)>& value_;
+    double cell_;
+    std::unordered_map<std::int64_t, std::vector<Ball>> near_;
+};
 
 constexpr int mostTries = 12;
 
@@ -80,7 +134,8 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         // a wrap with other handles or pieces is not worth tidying, but for the last
         w.wanted = [&](const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
         AutomaticCage a;
-        a.cage = wrapBody(value, bounds, target.mesh(), target.tree(), w, progress);
+        const FilledOut filled(value, target, options.thickest * w.faceSize, 1.2 * w.faceSize);
+        a.cage = wrapBody(filled, bounds, target.mesh(), target.tree(), w, progress);
         a.faceSize = w.faceSize;
         a.report = inspect(a.cage);
         if (!isRight(a.report, target) && attempt + 1 < mostTries) continue;

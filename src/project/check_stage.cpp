@@ -10,7 +10,9 @@
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "elastic/stress.hpp"
+#include "elastic/submodel.hpp"
 #include "lattice/refine.hpp"
+#include "mesh/point_location.hpp"
 #include "project/stages.hpp"
 #include "surface/patched_body.hpp"
 
@@ -18,9 +20,15 @@ namespace escultura::project {
 namespace {
 
 constexpr double lookFactor = 1.3;  // of the element size at level look
+constexpr double pieceReach = 6;    // radius of the piece solved to test a hotspot, in element sizes
 
 double spacingOf(const Recipe& r) {
     return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
+}
+
+/// What the part's failure rule compares with the strength, MPa.
+double ruledStress(const Part& part, const elastic::Voigt6& stress) {
+    return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
 }
 
 void summariseCase(const Part& part, CaseResult& c) {
@@ -28,7 +36,7 @@ void summariseCase(const Part& part, CaseResult& c) {
     for (std::size_t n = 0; n < c.stress.size(); ++n) {
         c.vonMises[n] = elastic::vonMises(c.stress[n]);
         c.maxVonMises = std::max(c.maxVonMises, c.vonMises[n]);
-        const double s = part.isBrittle() ? elastic::failureStress(part.material, c.stress[n]) : c.vonMises[n];
+        const double s = ruledStress(part, c.stress[n]);
         if (s > c.maxStress || c.maxNode < 0) c.maxStress = s, c.maxNode = static_cast<std::int32_t>(n);
         const double u = c.displacement[n].norm();
         if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
@@ -271,17 +279,75 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
     std::vector<std::vector<double>> stresses;
     for (CaseResult& c : r.cases) {
         summariseCase(part, c);
-        if (!part.isBrittle()) {
-            stresses.push_back(c.vonMises);
-        } else {
-            stresses.emplace_back(c.stress.size());
-            for (std::size_t n = 0; n < c.stress.size(); ++n)
-                stresses.back()[n] = elastic::failureStress(part.material, c.stress[n]);
-        }
+        stresses.emplace_back(c.stress.size());
+        for (std::size_t n = 0; n < c.stress.size(); ++n) stresses.back()[n] = ruledStress(part, c.stress[n]);
     }
     r.envelope = assess::envelope(stresses);
     r.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), r.envelope.maxStress);
     r.governingCase = r.envelope.maxCase >= 0 ? r.cases[r.envelope.maxCase].name : "";
+}
+
+/// Loads of what a check lists: its cases, and its combinations as sums of the cases they name.
+std::vector<elastic::LoadVector> loadsOf(const Part& part, const CheckResult& check, const CheckModel& model) {
+    auto indexOf = [&](const std::string& name) {
+        return static_cast<std::size_t>(std::find(model.cases.begin(), model.cases.end(), name) - model.cases.begin());
+    };
+    std::vector<elastic::LoadVector> loads;
+    for (const CaseResult& c : check.cases) {
+        std::vector<std::pair<std::string, double>> terms{{c.name, 1.0}};
+        if (c.combination)
+            for (const Combination& combination : part.combinations)
+                if (combination.name == c.name) terms.assign(combination.terms.begin(), combination.terms.end());
+        elastic::LoadVector sum;
+        for (const auto& [name, factor] : terms) {
+            const elastic::LoadVector& from = model.loads.at(indexOf(name));
+            sum.forces.resize(from.forces.size(), Vec3::Zero());
+            for (std::size_t n = 0; n < from.forces.size(); ++n) sum.forces[n] += factor * from.forces[n];
+            sum.given.resize(std::max(sum.given.size(), from.given.size()), 0.0);
+            for (std::size_t g = 0; g < from.given.size(); ++g) sum.given[g] += factor * from.given[g];
+        }
+        loads.push_back(std::move(sum));
+    }
+    return loads;
+}
+
+/// Solves only what lies within reach of the suspects; where that is cut out it moves as the check's solution does.
+/// @param finer  the whole body, with finer elements around the suspects
+assess::Refined solvePieces(const Part& part, const CheckResult& check, const mesh::TetMesh& finer,
+                            const mesh::PointLocation& checked, const std::vector<assess::Suspect>& suspects,
+                            const std::vector<double>& reach, Progress& progress) {
+    std::vector<char> keep(finer.tet.size(), 0);
+    parallelFor(keep.size(), [&](std::size_t e) {
+        for (std::size_t i = 0; i < suspects.size() && !keep[e]; ++i)
+            for (int k = 0; k < 4; ++k)
+                if ((finer.position[finer.tet[e][k]] - suspects[i].place).norm() <= reach[i]) keep[e] = 1;
+    });
+    const CheckModel model = checkModel(part, check.faces, finer);
+    std::map<std::int32_t, mesh::PointLocation::Place> places;
+    const elastic::Submodel piece = elastic::cutOut(
+        finer, std::move(keep), model.supports, loadsOf(part, check, model), [&](std::size_t c, std::int32_t node) {
+            auto at = places.find(node);
+            if (at == places.end()) at = places.emplace(node, checked.at(finer.position[node])).first;
+            const auto& t = check.mesh.tet[at->second.element];
+            Vec3 u = Vec3::Zero();
+            for (int k = 0; k < 10; ++k) u += at->second.weight[k] * check.cases[c].displacement[t[k]];
+            return u;
+        });
+    elastic::SolveOptions options;
+    options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
+    options.tolerance = 1e-6;
+    const elastic::Solution solution =
+        elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
+    assess::Refined result;
+    result.stress.assign(piece.mesh.position.size(), 0);
+    for (const elastic::CaseSolution& s : solution.cases) {
+        const auto gauss = elastic::gaussStress(piece.mesh, part.material, s.displacement);
+        const auto stress = elastic::recoverStress(piece.mesh, gauss, progress);
+        for (std::size_t n = 0; n < stress.size(); ++n)
+            result.stress[n] = std::max(result.stress[n], ruledStress(part, stress[n]));
+    }
+    result.mesh = piece.mesh;
+    return result;
 }
 
 ConvergencePass passOf(const CheckResult& r, const ConvergencePass* before) {
@@ -524,20 +590,19 @@ std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& fie
                                         const std::vector<assess::Suspect>& suspects, Progress& progress,
                                         const surface::TriMesh* original, const RebuildResult* rebuilt) {
     const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
-    MeshResult finer = mesh;
-    // peaks are told to a few per cent: the last digits of the solution cost iterations on graded meshes
-    Recipe rough = recipe;
-    rough.check.tolerance = std::max(recipe.check.tolerance, 1e-5);
+    lattice::TetComplex corners = mesh.corners;
+    const mesh::PointLocation checked(check.mesh);
+    std::vector<double> reach;
+    for (const assess::Suspect& s : suspects)
+        reach.push_back(pieceReach * assess::elementSizeAt(check.mesh, s.place));
     return assess::testHotspots(
         check.mesh, check.envelope.stress, suspects,
         [&](const std::function<double(const Vec3&)>& size) {
-            lattice::refine(*solid.shape, finer.corners, size, 3000000, progress);
-            finer.mesh = mesh::curvedMesh(*solid.shape, finer.corners, progress);
-            finer.mesh.creases = mesh.mesh.creases;
-            CheckResult next;
-            next.level = check.level;
-            solveOn(part, finer, rough, next, progress);
-            return assess::Refined{std::move(next.mesh), std::move(next.envelope.stress)};
+            lattice::refine(*solid.shape, corners, size, 3000000, progress);
+            const mesh::TetMesh finer = mesh::curvedMesh(*solid.shape, corners, progress);
+            assess::Refined piece = solvePieces(part, check, finer, checked, suspects, reach, progress);
+            piece.elements = static_cast<std::int64_t>(finer.tet.size());
+            return piece;
         },
         progress);
 }

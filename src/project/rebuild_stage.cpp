@@ -12,12 +12,15 @@
 #include "exchange/writers.hpp"
 #include "project/stages.hpp"
 #include "surface/extract.hpp"
+#include "surface/opening.hpp"
 #include "surface/patched_body.hpp"
 
 namespace escultura::project {
 namespace {
 
 using Clock = std::chrono::steady_clock;
+
+constexpr double featherRadius = 0.3;  // of the ball that must fit into what the cage is fitted to, in face sizes
 
 double secondsSince(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
@@ -82,6 +85,7 @@ class Covered final : public shape::Shape {
     std::vector<Member> members;
     std::vector<std::vector<shape::Primitive>> cuts;
     double margin = 0;
+    surface::BallOpening opening;  ///< feather edges that no cage could follow end where its ball does
     Box3 box;
     shape::Sample evaluate(const Vec3& p) const override { return {surfaceValue(0, p), 0}; }
     int surfaceCount() const override { return 1; }
@@ -106,6 +110,7 @@ class Covered final : public shape::Shape {
     double valueAt(const Vec3& p, bool& plain) const {
         double v = base->surfaceValue(0, p);
         plain = true;
+        if (const double reached = opening.value(p); reached > v) v = reached, plain = false;
         for (const auto& cut : cuts) {
             double d = -1e300;
             for (const shape::Primitive& q : cut) {
@@ -140,8 +145,8 @@ class MeshShape final : public shape::Shape {
 };
 
 /// Planes of the part about which the target is symmetric too.
-std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Target& target, double faceSize,
-                                              std::vector<std::string>& notes) {
+std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Target& target, const shape::Shape& body,
+                                              double faceSize, std::vector<std::string>& notes) {
     std::vector<std::array<Vec3, 2>> planes;
     for (const SymmetryPlane& s : part.symmetry) {
         const auto& mesh = target.mesh();
@@ -150,7 +155,8 @@ std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Targ
         std::vector<double> off(count, 0);
         parallelFor(count, [&](std::size_t i) {
             const Vec3& p = mesh.position[i * stride];
-            off[i] = target.tree().distance(p - 2 * (p - s.point).dot(s.normal) * s.normal);
+            off[i] = std::abs(body.surfaceValue(0, p - 2 * (p - s.point).dot(s.normal) * s.normal) -
+                              body.surfaceValue(0, p));
         });
         const double largest = *std::max_element(off.begin(), off.end());
         int axis = 0;
@@ -182,7 +188,19 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     r.shape->cuts = cutPrimitives(part);
     r.shape->margin = margin;
     r.zone = interfaceZone(part, field.regions, 0.5 * margin);
+    r.shape->opening = surface::BallOpening(surface.mesh, surface::TriangleTree(surface.mesh), featherRadius * faceSize,
+                                            r.zone, progress);
     return r;
+}
+
+std::string featherText(const surface::BallOpening& opening, double faceSize) {
+    const auto& places = opening.places();
+    return std::to_string(places.size()) + (places.size() == 1 ? " place" : " places") + " thinner than " +
+           formatNumber(2 * featherRadius * faceSize, 2) +
+           (places.size() == 1 ? " mm (a feather edge or the tip of a tongue) ends"
+                               : " mm (feather edges, tips of tongues) end") +
+           " up to " + formatNumber(places.front().depth, 2) + " mm early, most at " +
+           cage::placeText(places.front().at) + ".";
 }
 
 std::shared_ptr<const cage::Target> targetOf(const CoverBody& cover, const Recipe& recipe, Progress& progress) {
@@ -264,7 +282,8 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     auto wrap = [&] {
         target = targetOf(cover, recipe, progress);
         r.notes.clear();
-        options.symmetry = keptSymmetry(part, *target, r.faceSize, r.notes);
+        if (!cover.shape->opening.empty()) r.notes.push_back(featherText(cover.shape->opening, r.faceSize));
+        options.symmetry = keptSymmetry(part, *target, *cover.shape, r.faceSize, r.notes);
         cage::AutomaticCage a = cage::automaticCage([&](const Vec3& p) { return cover.shape->surfaceValue(0, p); },
                                                     cover.shape->bounds(), *target, options, progress);
         r.cage = std::move(a.cage);
@@ -298,6 +317,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
                     cover.shape->base = std::make_shared<MeshShape>(cage::LimitMesh(r.cage, 6).at(r.cage.position));
                     cover.shape->members.clear();
                     cover.shape->cuts.clear();
+                    cover.shape->opening = {};
                     Box3 box;
                     for (const Vec3& p : r.cage.position) box.include(p);
                     cover.shape->box = box;
