@@ -59,13 +59,13 @@ struct Whole {
             for (int k = 0; k < 3; ++k) supports.constraints.emplace_back(n, k);
     }
     Submodel piece(double low, double high) const {
-        return cutOut(mesh, slab(mesh, low, high), supports, loads, [&](std::size_t c, std::int32_t node) {
-            return solution.cases[c].displacement[node];
-        });
+        return cutOut(mesh, slab(mesh, low, high), supports, loads,
+                      [&](std::size_t c, std::int32_t node) { return solution.cases[c].displacement[node]; });
     }
 };
 
-/// Largest difference of displacements between a piece, solved on its own, and the whole, over the largest of the whole.
+/// Largest difference of displacements between a piece, solved on its own, and the whole, over the largest of the
+/// whole.
 double difference(const Whole& whole, const Submodel& piece) {
     Progress progress;
     const Solution s = solve(piece.mesh, steel, piece.supports, piece.loads, {}, progress);
@@ -96,8 +96,7 @@ class TestSubmodel : public QObject {
         QVERIFY(difference(w, p) < 1e-9);
         // corners stay first, and no face of the cut counts as boundary
         for (const auto& t : p.mesh.tet)
-            for (int k = 0; k < 10; ++k)
-                QCOMPARE(static_cast<std::size_t>(t[k]) < p.mesh.cornerCount, k < 4);
+            for (int k = 0; k < 10; ++k) QCOMPARE(static_cast<std::size_t>(t[k]) < p.mesh.cornerCount, k < 4);
         for (const auto& f : p.mesh.boundary)
             for (auto n : f) {
                 const Vec3 q = p.mesh.position[n] - Vec3(0, 0.002 * std::pow(p.mesh.position[n][0], 2),
@@ -145,9 +144,8 @@ class TestSubmodel : public QObject {
         for (std::size_t e = 0; e < keep.size(); ++e)
             for (auto n : w.mesh.tet[e])
                 if ((w.mesh.position[n] - Vec3(0, 0, 0)).norm() < 4) keep[e] = 1;
-        const Submodel p = cutOut(w.mesh, keep, w.supports, w.loads, [&](std::size_t c, std::int32_t n) {
-            return w.solution.cases[c].displacement[n];
-        });
+        const Submodel p = cutOut(w.mesh, keep, w.supports, w.loads,
+                                  [&](std::size_t c, std::int32_t n) { return w.solution.cases[c].displacement[n]; });
         QCOMPARE(p.supports.meanHolds.size(), std::size_t(1));
         QCOMPARE(p.supports.meanHolds[0].faces.size(), hold.faces.size());
         QVERIFY(difference(w, p) < 1e-7);

@@ -1,5 +1,7 @@
 #include "cage/automatic.hpp"
 
+#include <tbb/parallel_invoke.h>
+
 #include <algorithm>
 #include <cmath>
 #include <unordered_map>
@@ -11,8 +13,8 @@ namespace escultura::cage {
 namespace {
 
 /// Vertices of faces that lie too far from the target in either direction.
-std::vector<char> poorVertices(const Cage& cage, const Target& target, const CageDeviation& d,
-                               const std::vector<std::int32_t>& folded, double limit) {
+std::vector<char> poorVertices(const Cage& cage, const CageDeviation& d, const std::vector<std::int32_t>& folded,
+                               double limit) {
     std::vector<char> poor(cage.position.size(), 0);
     auto mark = [&](std::int32_t face) {
         for (auto v : cage.face[face]) poor[v] = 1;
@@ -20,21 +22,13 @@ std::vector<char> poorVertices(const Cage& cage, const Target& target, const Cag
     for (std::size_t f = 0; f < cage.face.size(); ++f)
         if (d.ofFace[f] > limit) mark(static_cast<std::int32_t>(f));
     for (auto f : folded) mark(f);
-    const surface::TriangleTree tree(d.surface);
-    const auto& mesh = target.mesh();
-    std::vector<std::int32_t> far(mesh.position.size(), -1);
-    parallelFor(mesh.position.size(), [&](std::size_t v) {
-        if (target.isLeftOut(mesh.position[v])) return;
-        const auto near = tree.closest(mesh.position[v]);
-        if (near.triangle >= 0 && near.distance > limit) far[v] = d.faceOf[near.triangle];
-    });
-    for (auto f : far)
-        if (f >= 0) mark(f);
+    for (std::size_t v = 0; v < d.back.size(); ++v)
+        if (d.backFace[v] >= 0 && d.back[v] > limit) mark(d.backFace[v]);
     return poor;
 }
 
-/// The body with its thin walls filled out, for the wrap only: the cage then has a layer of faces on each side of a wall
-/// that is thinner than a face, and the fit draws both onto the real surface. Gaps stay open by a face and a bit.
+/// The body with its thin walls filled out, for the wrap only: the cage then has a layer of faces on each side of a
+/// wall that is thinner than a face, and the fit draws both onto the real surface. Gaps stay open by a face and a bit.
 class FilledOut {
   public:
     FilledOut(const std::function<double(const Vec3&)>& value, const Target& target, double wall, double gap)
@@ -92,15 +86,20 @@ bool isRight(const CageReport& r, const Target& target) {
     return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
 }
 
+/// @param last  with the body itself instead of its triangles
 void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOptions& options, double fairness,
-                   Progress& progress) {
+                   int iterations, bool last, Progress& progress) {
     FitOptions fit;
     fit.symmetry = options.symmetry;
     fit.fairness = fairness;
+    fit.iterations = iterations;
+    fit.exact = last ? 2 : 0;
     fitCage(a.cage, target, fit, progress);
-    a.deviation = deviationOf(a.cage, target, 5, progress);
-    a.folded = foldedFaces(a.cage);
-    a.report = inspect(a.cage);
+    tbb::parallel_invoke([&] { a.deviation = deviationOf(a.cage, target, last ? 4 : 3, progress, last); },
+                         [&] {
+                             a.folded = foldedFaces(a.cage, 5, last ? 6 : 3);
+                             a.report = inspect(a.cage);
+                         });
     a.agrees = isRight(a.report, target);
 }
 
@@ -140,19 +139,19 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         a.report = inspect(a.cage);
         if (!isRight(a.report, target) && attempt + 1 < mostTries) continue;
         ++fits;
-        fitAndMeasure(a, target, options, 0.1, progress);
+        fitAndMeasure(a, target, options, 0.1, 7, false, progress);
         a.tries = attempt + 1;
         const double b = badness(a, target);
         if (least < 0 || b < least) {
             least = b;
             best = std::move(a);
         }
-        if (least <= 1) break;
+        // what is left is for smaller faces, unless whole stubs are missing
+        if (least < 1e4 && std::max(best.deviation.largest, best.deviation.backLargest) < best.deviation.edge) break;
     }
-    if (!options.adapt) return best;
-    const double limit = options.tolerance * best.deviation.edge;
-    for (int round = 0; round < 2; ++round) {
-        std::vector<char> poor = poorVertices(best.cage, target, best.deviation, best.folded, limit);
+    for (int round = 0; options.adapt && round < 3; ++round) {
+        const double limit = options.tolerance * best.deviation.edge;
+        std::vector<char> poor = poorVertices(best.cage, best.deviation, best.folded, limit);
         if (std::count(poor.begin(), poor.end(), 1) == 0) break;
         for (const auto& plane : options.symmetry) {
             const auto mirror = mirrorVertices(best.cage, plane, 0.02 * best.deviation.edge);
@@ -165,13 +164,13 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         a.tries = best.tries;
         refineAround(a.cage, poor);
         relaxOn(a.cage, target.tree(), 8);
-        fitAndMeasure(a, target, options, 1, progress);
-        const auto& d = a.deviation;
-        if (a.folded.size() > best.folded.size() ||
-            std::max(d.largest, d.backLargest) > std::max(best.deviation.largest, best.deviation.backLargest))
-            break;
+        fitAndMeasure(a, target, options, 1, 7, false, progress);
+        const double b = badness(a, target);
+        if (b >= least) break;
+        least = b;
         best = std::move(a);
     }
+    fitAndMeasure(best, target, options, 0.002, 3, true, progress);
     return best;
 }
 

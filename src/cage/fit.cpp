@@ -1,5 +1,7 @@
 #include "cage/fit.hpp"
 
+#include <tbb/parallel_invoke.h>
+
 #include <algorithm>
 #include <cmath>
 
@@ -32,24 +34,37 @@ Target::Point Target::nearest(const Vec3& p, bool exact) const {
     }
     Point r{near.point, normal.normalized()};
     if (!shape_ || !exact) return r;
-    // two Newton steps from the facet onto the body, bounded by the facet's size
-    const double reach = 0.3 * std::sqrt(std::sqrt(whole));
-    Vec3 q = near.point;
-    Vec3 gradient = r.normal;
-    for (int i = 0; i < 2; ++i) {
-        const double value = shape_->surfaceValue(0, q);
-        gradient = shape_->surfaceGradient(0, q);
-        const double slope = gradient.squaredNorm();
-        if (!(slope > 1e-12)) return r;
-        q -= value / slope * gradient;
-    }
-    if ((q - near.point).norm() > reach) return r;
-    gradient.normalize();
-    if (gradient.dot(r.normal) < 0.7) return r;
-    return {q, gradient};
+    // Newton's steps from the facet onto the body, bounded by the facet's size
+    const double size = std::sqrt(std::sqrt(whole));
+    auto onto = [&](Vec3 q, int steps, Point& found) {
+        Vec3 gradient = r.normal;
+        double value = 0;
+        for (int i = 0; i < steps; ++i) {
+            value = shape_->surfaceValue(0, q);
+            gradient = shape_->surfaceGradient(0, q);
+            const double slope = gradient.squaredNorm();
+            if (!(slope > 1e-12)) return false;
+            q -= value / slope * gradient;
+        }
+        found = {q, gradient.normalized()};
+        return true;
+    };
+    Point body;
+    const Point facet = r;
+    if (onto(near.point, 2, body) && (body.point - near.point).norm() <= 0.3 * size && body.normal.dot(r.normal) >= 0.7)
+        r = body;
+    // the triangles may have lost the tip of something thin: the body itself can be nearer
+    const double distance = (p - r.point).norm();
+    if (distance > 0.15 * size && distance < 2 * size && onto(p, 4, body) &&
+        std::abs(shape_->surfaceValue(0, body.point)) < 0.01 * size && body.normal.dot(facet.normal) > 0 &&
+        (p - body.point).norm() < distance)
+        r = body;
+    return r;
 }
 
 namespace {
+
+constexpr int roughLevels = 3;  // no place is nearer to a vertex than an eighth of an edge, but for the vertices
 
 std::vector<LimitPlace> fitPlaces(std::size_t faces) {
     static const double at[4] = {0.07, 0.33, 0.67, 0.93};
@@ -70,11 +85,13 @@ class NormalEquations {
     double lambda = 0;
     std::vector<char> held;
     Points apply(const Points& x) const {
-        Points p = s_ * x;
-        for (Eigen::Index i = 0; i < p.rows(); ++i) p.row(i) = (weight[i] * p.row(i).transpose()).transpose();
-        Points y = st_ * p;
-        const Points b = l_ * x;
-        y += lambda * (lt_ * b);
+        Points p = product(s_, x);
+        parallelFor(weight.size(), [&](std::size_t i) {
+            const auto r = static_cast<Eigen::Index>(i);
+            p.row(r) = (weight[i] * p.row(r).transpose()).transpose();
+        });
+        Points y = product(st_, p);
+        y += lambda * product(lt_, product(l_, x));
         if (!held.empty())
             for (Eigen::Index v = 0; v < y.rows(); ++v)
                 if (held[v]) y.row(v).setZero();
@@ -179,7 +196,13 @@ void pullBack(const Target& target, const surface::TriMesh& limit, const std::ve
 
 void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progress& progress) {
     const auto places = fitPlaces(cage.face.size());
-    const LimitStencils s = limitStencils(cage, places, true);
+    const int lastPull = options.pull > 0 ? options.iterations - 4 : -1;
+    LimitStencils s;
+    std::unique_ptr<const LimitMesh> coarse;
+    tbb::parallel_invoke([&] { s = limitStencils(cage, places, true, roughLevels); },
+                         [&] {
+                             if (lastPull >= 1) coarse = std::make_unique<LimitMesh>(cage, 3, false, roughLevels);
+                         });
     const StencilMatrix st = s.point.transpose();
     const StencilMatrix l = umbrella(cage);
     const StencilMatrix lap = l * l;  // bi-Laplacian
@@ -190,19 +213,18 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
     std::vector<std::vector<std::int32_t>> mirror;
     const double edge = meanEdge(cage);
     for (const auto& plane : options.symmetry) mirror.push_back(mirrorVertices(cage, plane, 0.02 * edge));
-    const LimitMesh coarse(cage, 3);
     Points x = asRows(cage.position);
     for (int iteration = 0; iteration < options.iterations; ++iteration) {
         const double share = options.iterations > 1 ? static_cast<double>(iteration) / (options.iterations - 1) : 1;
         progress.step("Fitting the cage", share);
         equations.lambda = options.fairness * std::pow(options.lastFairness / options.fairness, share);
-        const Points p = s.point * x, du = s.du * x, dv = s.dv * x;
+        const Points p = product(s.point, x), du = product(s.du, x), dv = product(s.dv, x);
         Points goal(p.rows(), 3);
         std::vector<double> squared(places.size());
         parallelFor(places.size(), [&](std::size_t i) {
             const auto r = static_cast<Eigen::Index>(i);
             const Vec3 at = p.row(r).transpose();
-            const Target::Point t = target.nearest(at, iteration + 4 >= options.iterations);
+            const Target::Point t = target.nearest(at, iteration + options.exact >= options.iterations);
             const Vec3 n = Vec3(du.row(r)).cross(Vec3(dv.row(r))).normalized();
             const bool agrees = n.dot(t.normal) >= 0.3;
             const double w = agrees ? 1.0 / 16 : 0.0;
@@ -211,12 +233,12 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
             const double d = (at - t.point).dot(t.normal);
             squared[i] = d * d;
         });
-        if (options.pull > 0 && iteration + 3 < options.iterations)
-            pullBack(target, coarse.at(asPoints(x)), coarse.faceOf(), options.pull * edge, p, equations, goal);
+        if (iteration % 2 == 1 && iteration <= lastPull)
+            pullBack(target, coarse->at(asPoints(x)), coarse->faceOf(), options.pull * edge, p, equations, goal);
         const double rms = std::sqrt(orderedSum(places.size(), 0.0, [&](std::size_t i) { return squared[i]; }) /
                                      static_cast<double>(places.size()));
         progress.record("deviation", iteration, rms);
-        conjugateGradients(equations, st * goal, x, 25);
+        conjugateGradients(equations, product(st, goal), x, 25);
         for (std::size_t m = 0; m < mirror.size(); ++m) {
             const Vec3 n = options.symmetry[m][1], at = options.symmetry[m][0];
             const Points old = x;
@@ -232,25 +254,25 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
     cage.position = asPoints(x);
 }
 
-std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points) {
+std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points, bool exact) {
     std::vector<float> d(points.size());
     parallelFor(points.size(), [&](std::size_t i) {
-        const Target::Point t = target.nearest(points[i]);
+        const Target::Point t = target.nearest(points[i], exact);
         const double size = (points[i] - t.point).norm();
         d[i] = static_cast<float>((points[i] - t.point).dot(t.normal) >= 0 ? size : -size);
     });
     return d;
 }
 
-CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress) {
+CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress, bool exact) {
     progress.step("Measuring the deviation");
     CageDeviation r;
     r.edge = meanEdge(cage);
-    const LimitMesh limit(cage, divisions);
+    const LimitMesh limit(cage, divisions, false, roughLevels);
     r.surface = limit.at(cage.position);
     r.faceOf = limit.faceOf();
     const std::size_t count = r.surface.position.size();
-    r.atVertex = signedDistances(target, r.surface.position);
+    r.atVertex = signedDistances(target, r.surface.position, exact);
     std::vector<char> left(count);
     parallelFor(count, [&](std::size_t v) { left[v] = target.isLeftOut(r.surface.position[v]); });
     r.ofFace.assign(cage.face.size(), 0);
@@ -281,18 +303,21 @@ CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions,
     // back: the target's vertices to the triangles, a little better than their chords need
     const surface::TriangleTree tree(r.surface);
     const auto& mesh = target.mesh();
-    std::vector<float> back(mesh.position.size());
+    r.back.resize(mesh.position.size());
+    r.backFace.assign(mesh.position.size(), -1);
     std::vector<char> backLeft(mesh.position.size());
     parallelFor(mesh.position.size(), [&](std::size_t v) {
-        back[v] = static_cast<float>(tree.distance(mesh.position[v]));
+        const auto near = tree.closest(mesh.position[v]);
+        r.back[v] = static_cast<float>(near.distance);
         backLeft[v] = target.isLeftOut(mesh.position[v]);
+        if (!backLeft[v] && near.triangle >= 0) r.backFace[v] = r.faceOf[near.triangle];
     });
     area = squares = 0;
     for (const Triangle& k : mesh.triangle) {
         const double a =
             (mesh.position[k[1]] - mesh.position[k[0]]).cross(mesh.position[k[2]] - mesh.position[k[0]]).norm() / 6;
         for (auto v : k) {
-            const double d = back[v];
+            const double d = r.back[v];
             if (backLeft[v]) {
                 zoneArea += a;
                 zoneSquares += a * d * d;

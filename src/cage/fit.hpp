@@ -42,6 +42,7 @@ class Target {
 
 struct FitOptions {
     int iterations = 10;
+    int exact = 2;               ///< the last iterations meet the body itself, the others its triangles
     double fairness = 0.1;       ///< weight of the bi-Laplacian of the cage at the first iteration
     double lastFairness = 1e-3;  ///< and at the last; falls by a constant factor
     double tangential = 0.02;    ///< weight of the distance along the surface
@@ -57,7 +58,7 @@ struct FitOptions {
 void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progress& progress);
 
 /// Signed distances of points to a target, positive outside it. mm
-std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points);
+std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points, bool exact = true);
 
 /// Distances between limit surface and target, both ways. Positive: the limit surface lies outside the target. mm
 struct CageDeviation {
@@ -71,8 +72,11 @@ struct CageDeviation {
     std::vector<float> atVertex;          ///< [vertices of surface] signed deviation
     std::vector<std::int32_t> faceOf;     ///< [triangles of surface] cage face
     std::vector<float> ofFace;            ///< [cage faces] largest size of the deviation, left-out places aside
+    std::vector<float> back;              ///< [vertices of the target] distance to the limit surface
+    std::vector<std::int32_t> backFace;   ///< [vertices of the target] nearest cage face; -1: left out
 };
 /// @param divisions  of each side of a face for the triangles
-CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress);
+/// @param exact      from the body itself, else from its triangles, which is quicker
+CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions, Progress& progress, bool exact = true);
 
 }  // namespace escultura::cage

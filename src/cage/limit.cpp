@@ -5,10 +5,13 @@
 #include <opensubdiv/far/topologyDescriptor.h>
 #include <opensubdiv/far/topologyRefinerFactory.h>
 
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <memory>
 
 #include "base/error.hpp"
+#include "base/parallel.hpp"
 
 namespace escultura::cage {
 namespace {
@@ -16,19 +19,95 @@ namespace {
 namespace Far = OpenSubdiv::Far;
 namespace Sdc = OpenSubdiv::Sdc;
 
-StencilMatrix matrixOf(std::size_t rows, std::size_t columns, const Far::LimitStencilTableReal<double>& table,
-                       const std::vector<double>& weights) {
-    const auto& sizes = table.GetSizes();
-    const auto& offsets = table.GetOffsets();
-    const auto& indices = table.GetControlIndices();
-    StencilMatrix m(static_cast<Eigen::Index>(rows), static_cast<Eigen::Index>(columns));
-    std::vector<Eigen::Triplet<double, std::int32_t>> entries;
-    entries.reserve(indices.size());
-    for (std::size_t r = 0; r < rows; ++r)
-        for (int k = 0; k < sizes[r]; ++k)
-            if (weights[offsets[r] + k] != 0)
-                entries.emplace_back(static_cast<std::int32_t>(r), indices[offsets[r] + k], weights[offsets[r] + k]);
-    m.setFromTriplets(entries.begin(), entries.end());
+/// The 4 x 4 cage vertices around a face whose corners all have four smooth edges: there the limit surface is a bicubic
+/// B-spline. Row j along side 3, column i along side 0.
+struct RegularGrid {
+    bool regular = false;
+    std::array<std::int32_t, 16> vertex{};
+};
+
+class RegularFaces {
+  public:
+    explicit RegularFaces(const Cage& cage) : cage_(cage), c_(cage), plain_(cage.position.size(), 0) {
+        for (std::size_t v = 0; v < plain_.size(); ++v)
+            plain_[v] = c_.facesOfVertex[v].size() == 4 && c_.edgesOfVertex[v].size() == 4;
+        for (const Crease& x : cage.crease)
+            if (x.sharpness > 0) plain_[x.a] = plain_[x.b] = 0;
+    }
+    RegularGrid around(std::int32_t f) const {
+        RegularGrid r;
+        const Quad& q = cage_.face[f];
+        for (auto v : q)
+            if (!plain_[v]) return r;
+        // places in the grid: corner k, the two beyond side k (next to corner k and to corner k + 1), beyond corner k
+        static constexpr int corner[4] = {5, 6, 10, 9}, first[4] = {1, 7, 14, 8}, second[4] = {2, 11, 13, 4},
+                             far[4] = {0, 3, 15, 12};
+        std::array<std::int32_t, 4> beyond{};
+        for (int k = 0; k < 4; ++k) {
+            r.vertex[corner[k]] = q[k];
+            const auto g = c_.across(c_.edgeOfFace[f][k], f);
+            if (g < 0) return r;
+            beyond[k] = g;
+            const int at = placeOf(g, q[k]);
+            r.vertex[first[k]] = cage_.face[g][(at + 1) % 4];
+            r.vertex[second[k]] = cage_.face[g][(at + 2) % 4];
+        }
+        for (int k = 0; k < 4; ++k) {
+            std::int32_t diagonal = -1;
+            for (auto g : c_.facesOfVertex[q[k]])
+                if (g != f && g != beyond[k] && g != beyond[(k + 3) % 4]) diagonal = g;
+            if (diagonal < 0) return r;
+            r.vertex[far[k]] = cage_.face[diagonal][(placeOf(diagonal, q[k]) + 2) % 4];
+        }
+        r.regular = true;
+        return r;
+    }
+
+  private:
+    int placeOf(std::int32_t face, std::int32_t v) const {
+        const Quad& q = cage_.face[face];
+        return static_cast<int>(std::find(q.begin(), q.end(), v) - q.begin());
+    }
+    const Cage& cage_;
+    const Connectivity c_;
+    std::vector<char> plain_;
+};
+
+/// Uniform cubic B-spline weights and their derivatives.
+void splineWeights(double t, double* w, double* d) {
+    const double s = 1 - t;
+    w[0] = s * s * s / 6;
+    w[1] = (3 * t * t * t - 6 * t * t + 4) / 6;
+    w[2] = (3 * s * s * s - 6 * s * s + 4) / 6;
+    w[3] = t * t * t / 6;
+    d[0] = -s * s / 2;
+    d[1] = (9 * t * t - 12 * t) / 6;
+    d[2] = (12 * s - 9 * s * s) / 6;
+    d[3] = t * t / 2;
+}
+
+using Entry = std::pair<std::int32_t, double>;
+
+/// A matrix from its rows. @param sizes  entries of each row @param fill  writes a row's entries, in any order
+template <class F>
+StencilMatrix matrixOf(const std::vector<std::int32_t>& sizes, std::size_t columns, const F& fill) {
+    StencilMatrix m(static_cast<Eigen::Index>(sizes.size()), static_cast<Eigen::Index>(columns));
+    std::int32_t* start = m.outerIndexPtr();
+    start[0] = 0;
+    for (std::size_t r = 0; r < sizes.size(); ++r) start[r + 1] = start[r] + sizes[r];
+    m.resizeNonZeros(start[sizes.size()]);
+    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, sizes.size(), 512), [&](const auto& range) {
+        std::vector<Entry> row;
+        for (std::size_t r = range.begin(); r != range.end(); ++r) {
+            row.resize(static_cast<std::size_t>(sizes[r]));
+            fill(r, row.data());
+            std::sort(row.begin(), row.end());
+            for (std::size_t k = 0; k < row.size(); ++k) {
+                m.innerIndexPtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].first;
+                m.valuePtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].second;
+            }
+        }
+    });
     return m;
 }
 
@@ -46,7 +125,21 @@ std::vector<Vec3> asPoints(const Points& rows) {
     return points;
 }
 
-LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives) {
+Points product(const StencilMatrix& matrix, const Points& points) {
+    Points out(matrix.rows(), 3);
+    parallelFor(
+        static_cast<std::size_t>(matrix.rows()),
+        [&](std::size_t r) {
+            Eigen::RowVector3d sum = Eigen::RowVector3d::Zero();
+            for (auto k = matrix.outerIndexPtr()[r]; k < matrix.outerIndexPtr()[r + 1]; ++k)
+                sum += matrix.valuePtr()[k] * points.row(matrix.innerIndexPtr()[k]);
+            out.row(static_cast<Eigen::Index>(r)) = sum;
+        },
+        1024);
+    return out;
+}
+
+LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives, int levels) {
     const CageReport report = inspect(cage);
     if (!report.manifold) {
         for (const CageProblem& p : report.problems)
@@ -56,6 +149,9 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
                                          "a cage whose edges have one or two faces",
                                          p.text});
     }
+    const RegularFaces regular(cage);
+    std::vector<RegularGrid> grids(cage.face.size());
+    parallelFor(grids.size(), [&](std::size_t f) { grids[f] = regular.around(static_cast<std::int32_t>(f)); });
     std::vector<int> counts(cage.face.size(), 4), corners;
     corners.reserve(4 * cage.face.size());
     for (const Quad& q : cage.face) corners.insert(corners.end(), q.begin(), q.end());
@@ -80,18 +176,22 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
     using Factory = Far::TopologyRefinerFactory<Far::TopologyDescriptor>;
     std::unique_ptr<Far::TopologyRefiner> refiner(Factory::Create(d, Factory::Options(Sdc::SCHEME_CATMARK, rules)));
     if (!refiner) throw InputError("The cage has no smooth body: its faces do not fit together.");
-    Far::TopologyRefiner::AdaptiveOptions levels(6);
-    levels.useInfSharpPatch = true;  // exact at sharp creases
-    refiner->RefineAdaptive(levels);
+    Far::TopologyRefiner::AdaptiveOptions adaptive(levels);
+    adaptive.useInfSharpPatch = true;  // exact at sharp creases
+    refiner->RefineAdaptive(adaptive);
 
-    // one array of places a run of equal faces
+    // one array of places a run of equal faces that are not regular
     using Table = Far::LimitStencilTableFactoryReal<double>;
     Table::LocationArrayVec arrays;
     std::vector<double> u(places.size()), v(places.size());
+    std::vector<std::int32_t> rowOf(places.size(), -1);
+    std::int32_t rows = 0;
     for (std::size_t i = 0; i < places.size(); ++i) {
         u[i] = places[i].u;
         v[i] = places[i].v;
-        if (arrays.empty() || arrays.back().ptexIdx != places[i].face) {
+        if (grids[places[i].face].regular) continue;
+        if (arrays.empty() || arrays.back().ptexIdx != places[i].face ||
+            arrays.back().s + arrays.back().numLocations != &u[i]) {
             Table::LocationArray a;
             a.ptexIdx = places[i].face;
             a.s = &u[i];
@@ -99,23 +199,45 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
             arrays.push_back(a);
         }
         ++arrays.back().numLocations;
+        rowOf[i] = rows++;
     }
-    Table::Options options;
-    options.generate1stDerivatives = derivatives;
-    std::unique_ptr<const Far::LimitStencilTableReal<double>> table(
-        Table::Create(*refiner, arrays, nullptr, nullptr, options));
-    if (!table || table->GetNumStencils() != static_cast<int>(places.size()))
-        throw InputError("The limit surface of the cage could not be evaluated everywhere.");
+    std::unique_ptr<const Far::LimitStencilTableReal<double>> table;
+    if (rows > 0) {
+        Table::Options options;
+        options.generate1stDerivatives = derivatives;
+        table.reset(Table::Create(*refiner, arrays, nullptr, nullptr, options));
+        if (!table || table->GetNumStencils() != rows)
+            throw InputError("The limit surface of the cage could not be evaluated everywhere.");
+    }
+    std::vector<std::int32_t> sizes(places.size(), 16);
+    for (std::size_t i = 0; i < places.size(); ++i)
+        if (rowOf[i] >= 0) sizes[i] = table->GetSizes()[rowOf[i]];
+    auto matrix = [&](const std::vector<double>* weights, int alongU, int alongV) {
+        return matrixOf(sizes, cage.position.size(), [&, weights, alongU, alongV](std::size_t i, Entry* row) {
+            if (rowOf[i] < 0) {
+                double w[2][2][4];
+                splineWeights(u[i], w[0][0], w[0][1]);
+                splineWeights(v[i], w[1][0], w[1][1]);
+                for (int j = 0; j < 4; ++j)
+                    for (int k = 0; k < 4; ++k)
+                        row[4 * j + k] = {grids[places[i].face].vertex[4 * j + k], w[0][alongU][k] * w[1][alongV][j]};
+                return;
+            }
+            const int offset = table->GetOffsets()[rowOf[i]];
+            for (int k = 0; k < sizes[i]; ++k)
+                row[k] = {table->GetControlIndices()[offset + k], (*weights)[offset + k]};
+        });
+    };
     LimitStencils s;
-    s.point = matrixOf(places.size(), cage.position.size(), *table, table->GetWeights());
+    s.point = matrix(table ? &table->GetWeights() : nullptr, 0, 0);
     if (derivatives) {
-        s.du = matrixOf(places.size(), cage.position.size(), *table, table->GetDuWeights());
-        s.dv = matrixOf(places.size(), cage.position.size(), *table, table->GetDvWeights());
+        s.du = matrix(table ? &table->GetDuWeights() : nullptr, 1, 0);
+        s.dv = matrix(table ? &table->GetDvWeights() : nullptr, 0, 1);
     }
     return s;
 }
 
-LimitMesh::LimitMesh(const Cage& cage, int divisions) {
+LimitMesh::LimitMesh(const Cage& cage, int divisions, bool normals, int levels) {
     std::vector<LimitPlace> places;
     const Connectivity c(cage);
     const int n = divisions;
@@ -162,12 +284,12 @@ LimitMesh::LimitMesh(const Cage& cage, int divisions) {
                 faceOf_.push_back(static_cast<std::int32_t>(f));
             }
     }
-    stencils_ = limitStencils(cage, places, true);
+    stencils_ = limitStencils(cage, places, normals, levels);
 }
 
 surface::TriMesh LimitMesh::at(const std::vector<Vec3>& cagePositions) const {
     surface::TriMesh m;
-    m.position = asPoints(stencils_.point * asRows(cagePositions));
+    m.position = asPoints(product(stencils_.point, asRows(cagePositions)));
     m.triangle = triangle_;
     m.owner.assign(triangle_.size(), 0);
     return m;
@@ -175,7 +297,7 @@ surface::TriMesh LimitMesh::at(const std::vector<Vec3>& cagePositions) const {
 
 std::vector<Vec3> LimitMesh::normalsAt(const std::vector<Vec3>& cagePositions) const {
     const Points rows = asRows(cagePositions);
-    const Points du = stencils_.du * rows, dv = stencils_.dv * rows;
+    const Points du = product(stencils_.du, rows), dv = product(stencils_.dv, rows);
     std::vector<Vec3> n(static_cast<std::size_t>(du.rows()));
     for (std::size_t i = 0; i < n.size(); ++i) {
         const auto r = static_cast<Eigen::Index>(i);
@@ -184,14 +306,14 @@ std::vector<Vec3> LimitMesh::normalsAt(const std::vector<Vec3>& cagePositions) c
     return n;
 }
 
-std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples) {
+std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples, int levels) {
     std::vector<LimitPlace> places;
     for (std::size_t f = 0; f < cage.face.size(); ++f)
         for (int j = 0; j < samples; ++j)
             for (int i = 0; i < samples; ++i)
                 places.push_back({static_cast<std::int32_t>(f), (i + 0.5) / samples, (j + 0.5) / samples});
-    const LimitStencils s = limitStencils(cage, places, true);
-    const Points rows = asRows(cage.position), du = s.du * rows, dv = s.dv * rows;
+    const LimitStencils s = limitStencils(cage, places, true, levels);
+    const Points rows = asRows(cage.position), du = product(s.du, rows), dv = product(s.dv, rows);
     std::vector<std::int32_t> folded;
     const int per = samples * samples;
     for (std::size_t f = 0; f < cage.face.size(); ++f) {
@@ -232,7 +354,8 @@ LimitMeasures measureLimit(const Cage& cage) {
                 w.push_back(wu * wv);
             }
     const LimitStencils s = limitStencils(cage, places, true);
-    const Points rows = asRows(cage.position), p = s.point * rows, du = s.du * rows, dv = s.dv * rows;
+    const Points rows = asRows(cage.position), p = product(s.point, rows), du = product(s.du, rows),
+                 dv = product(s.dv, rows);
     LimitMeasures m;
     Vec3 moment = Vec3::Zero();
     for (std::size_t i = 0; i < places.size(); ++i) {

@@ -16,6 +16,9 @@ using Points = Eigen::Matrix<double, Eigen::Dynamic, 3, Eigen::RowMajor>;
 Points asRows(const std::vector<Vec3>& points);
 std::vector<Vec3> asPoints(const Points& rows);
 
+/// A matrix times points, in parallel.
+Points product(const StencilMatrix& matrix, const Points& points);
+
 /// A place on the limit surface: u runs along side 0 of the face (corner 0 to 1), v along side 3 turned round (corner 0
 /// to 3); both 0 to 1.
 struct LimitPlace {
@@ -30,13 +33,17 @@ struct LimitStencils {
 /// @param places       runs of places on one face are quickest
 /// @param derivatives  else du and dv stay empty
 /// @throws InputError naming the place when the cage is not manifold
-LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives);
+/// @param levels       of refinement around vertices without four edges: nearer to them than 2^-levels of an edge the
+///                     surface is approximate
+LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives, int levels = 6);
 
 /// Triangles of the limit surface that follow the cage while it moves.
 class LimitMesh {
   public:
     /// @param divisions  of each side of a face
-    LimitMesh(const Cage& cage, int divisions);
+    /// @param normals    false: normalsAt() is not needed, which is quicker
+    /// @param levels     as for limitStencils()
+    LimitMesh(const Cage& cage, int divisions, bool normals = true, int levels = 6);
     /// Triangles for these cage positions; owner 0.
     surface::TriMesh at(const std::vector<Vec3>& cagePositions) const;
     /// Unit normals at the mesh's vertices, out of the body.
@@ -52,7 +59,7 @@ class LimitMesh {
 
 /// Faces whose limit surface turns inside out: normals of neighbouring samples point apart by more than a right angle.
 /// @param samples  along each side of a face
-std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples = 5);
+std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples = 5, int levels = 6);
 
 /// Place (0 to 1) and weight of the i-th of ten Gauss points over two spans, five each: exact for degree 9 a span, as
 /// the volume of regular faces asks for.

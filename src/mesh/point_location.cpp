@@ -40,8 +40,7 @@ PointLocation::PointLocation(const TetMesh& mesh) : mesh_(mesh) {
 
 std::array<int, 3> PointLocation::cellOf(const Vec3& p) const {
     std::array<int, 3> c{};
-    for (int k = 0; k < 3; ++k)
-        c[k] = static_cast<int>(std::clamp((p[k] - box_.low[k]) / cell_, 0.0, count_[k] - 1.0));
+    for (int k = 0; k < 3; ++k) c[k] = static_cast<int>(std::clamp((p[k] - box_.low[k]) / cell_, 0.0, count_[k] - 1.0));
     return c;
 }
 

@@ -593,8 +593,7 @@ std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& fie
     lattice::TetComplex corners = mesh.corners;
     const mesh::PointLocation checked(check.mesh);
     std::vector<double> reach;
-    for (const assess::Suspect& s : suspects)
-        reach.push_back(pieceReach * assess::elementSizeAt(check.mesh, s.place));
+    for (const assess::Suspect& s : suspects) reach.push_back(pieceReach * assess::elementSizeAt(check.mesh, s.place));
     return assess::testHotspots(
         check.mesh, check.envelope.stress, suspects,
         [&](const std::function<double(const Vec3&)>& size) {

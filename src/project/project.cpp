@@ -14,7 +14,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 3;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 4;  // part of every key: raise it when a stage computes something else
 
 double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();

@@ -20,7 +20,10 @@ namespace {
 
 using Clock = std::chrono::steady_clock;
 
-constexpr double featherRadius = 0.3;  // of the ball that must fit into what the cage is fitted to, in face sizes
+/// Radius of the ball that must fit into what the cage is fitted to, mm: it tells feather edges from walls.
+double featherRadius(const SurfaceResult& surface, double faceSize) {
+    return std::min(0.35 * faceSize, 0.4 * surface.thickness.least);
+}
 
 double secondsSince(Clock::time_point start) {
     return std::chrono::duration<double>(Clock::now() - start).count();
@@ -85,7 +88,8 @@ class Covered final : public shape::Shape {
     std::vector<Member> members;
     std::vector<std::vector<shape::Primitive>> cuts;
     double margin = 0;
-    surface::BallOpening opening;  ///< feather edges that no cage could follow end where its ball does
+    surface::BallOpening opening;              ///< feather edges that no cage could follow end where its ball does
+    std::vector<std::array<Vec3, 2>> mirrors;  ///< planes (point, unit normal): they end there on both sides
     Box3 box;
     shape::Sample evaluate(const Vec3& p) const override { return {surfaceValue(0, p), 0}; }
     int surfaceCount() const override { return 1; }
@@ -106,11 +110,22 @@ class Covered final : public shape::Shape {
     Box3 bounds() const override { return box; }
 
   private:
+    double reachedAt(const Vec3& p) const {
+        if (opening.empty()) return -std::numeric_limits<double>::infinity();
+        double reached = opening.value(p);
+        for (std::size_t images = 1; images < (std::size_t{1} << mirrors.size()); ++images) {
+            Vec3 q = p;
+            for (std::size_t m = 0; m < mirrors.size(); ++m)
+                if (images >> m & 1) q -= 2 * (q - mirrors[m][0]).dot(mirrors[m][1]) * mirrors[m][1];
+            reached = std::max(reached, opening.value(q));
+        }
+        return reached;
+    }
     /// @param plain  true afterwards when the base alone counts here
     double valueAt(const Vec3& p, bool& plain) const {
         double v = base->surfaceValue(0, p);
         plain = true;
-        if (const double reached = opening.value(p); reached > v) v = reached, plain = false;
+        if (const double reached = reachedAt(p); reached > v) v = reached, plain = false;
         for (const auto& cut : cuts) {
             double d = -1e300;
             for (const shape::Primitive& q : cut) {
@@ -188,15 +203,18 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     r.shape->cuts = cutPrimitives(part);
     r.shape->margin = margin;
     r.zone = interfaceZone(part, field.regions, 0.5 * margin);
-    r.shape->opening = surface::BallOpening(surface.mesh, surface::TriangleTree(surface.mesh), featherRadius * faceSize,
-                                            r.zone, progress);
+    if (surface.thickness.value.size() == surface.mesh.position.size())
+        r.shape->opening =
+            surface::BallOpening(surface.mesh, surface::TriangleTree(surface.mesh), surface.thickness.value,
+                                 featherRadius(surface, faceSize), r.zone, progress);
+    for (const SymmetryPlane& s : part.symmetry) r.shape->mirrors.push_back({s.point, s.normal});
     return r;
 }
 
-std::string featherText(const surface::BallOpening& opening, double faceSize) {
+std::string featherText(const surface::BallOpening& opening, double radius) {
     const auto& places = opening.places();
     return std::to_string(places.size()) + (places.size() == 1 ? " place" : " places") + " thinner than " +
-           formatNumber(2 * featherRadius * faceSize, 2) +
+           formatNumber(2 * radius, 2) +
            (places.size() == 1 ? " mm (a feather edge or the tip of a tongue) ends"
                                : " mm (feather edges, tips of tongues) end") +
            " up to " + formatNumber(places.front().depth, 2) + " mm early, most at " +
@@ -282,7 +300,8 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     auto wrap = [&] {
         target = targetOf(cover, recipe, progress);
         r.notes.clear();
-        if (!cover.shape->opening.empty()) r.notes.push_back(featherText(cover.shape->opening, r.faceSize));
+        if (!cover.shape->opening.empty())
+            r.notes.push_back(featherText(cover.shape->opening, featherRadius(surface, r.faceSize)));
         options.symmetry = keptSymmetry(part, *target, *cover.shape, r.faceSize, r.notes);
         cage::AutomaticCage a = cage::automaticCage([&](const Vec3& p) { return cover.shape->surfaceValue(0, p); },
                                                     cover.shape->bounds(), *target, options, progress);

@@ -33,13 +33,14 @@ std::array<std::int64_t, 3> BallOpening::binOf(const Vec3& p) const {
     return c;
 }
 
-BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, double radius,
+BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::span<const float> thickness, double radius,
                          const std::function<bool(const Vec3&)>& leftOut, Progress& progress)
     : radius_(radius), step_(0.4 * radius) {
     progress.step("Looking for feather edges");
     const auto normal = vertexNormals(mesh);
     std::vector<char> isThin(mesh.position.size(), 0);
     parallelFor(mesh.position.size(), [&](std::size_t v) {
+        if (thickness[v] > 6 * radius) return;
         const auto ball = inscribedBall(tree, mesh.position[v], normal[v], 2 * radius);
         isThin[v] = ball && ball->separation >= wallSeparation && ball->radius < radius &&
                     !(leftOut && leftOut(mesh.position[v]));
@@ -50,6 +51,8 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, double r
     if (thin.empty()) return;
     const Vec3 reach = Vec3::Constant(2 * radius);
     for (const Vec3& p : thin) {
+        box_.include(p - reach);
+        box_.include(p + reach);
         thin_[keyOf(binOf(p))].push_back(p);
         forBins(binOf(p - reach), binOf(p + reach), [&](std::int64_t key) { balls_[key]; });
     }
@@ -127,6 +130,7 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, double r
 
 double BallOpening::value(const Vec3& p) const {
     const double none = -std::numeric_limits<double>::infinity();
+    if (!((p - box_.low).array() >= 0).all() || !((box_.high - p).array() >= 0).all()) return none;
     const auto c = binOf(p);
     const auto balls = balls_.find(keyOf(c));
     if (balls == balls_.end()) return none;

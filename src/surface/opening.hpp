@@ -4,6 +4,7 @@
 
 #pragma once
 #include <functional>
+#include <span>
 #include <unordered_map>
 
 #include "base/progress.hpp"
@@ -20,16 +21,18 @@ class BallOpening {
         double depth = 0;        ///< its distance from there, mm
     };
     BallOpening() = default;
+    /// @param thickness  [vertices] of walls, mm, see wallThickness(): what is much thicker than the ball is not looked
+    /// at
     /// @param radius   of the ball, mm
     /// @param leftOut  vertices that do not count as thin places; may be empty
     /// @throws Cancelled
-    BallOpening(const TriMesh& mesh, const TriangleTree& tree, double radius,
+    BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::span<const float> thickness, double radius,
                 const std::function<bool(const Vec3&)>& leftOut, Progress& progress);
     bool empty() const { return places_.empty(); }
     /// The deepest first.
     const std::vector<Place>& places() const { return places_; }
-    /// Distance outside of what the ball reaches, mm, at most two radii; minus infinity away from the thin places, where
-    /// it reaches everything.
+    /// Distance outside of what the ball reaches, mm, at most two radii; minus infinity away from the thin places,
+    /// where it reaches everything.
     double value(const Vec3& p) const;
 
   private:
@@ -39,6 +42,7 @@ class BallOpening {
     };
     std::array<std::int64_t, 3> binOf(const Vec3& p) const;
     double radius_ = 0, step_ = 0;
+    Box3 box_;  ///< around the thin places
     // by bins of two radii
     std::unordered_map<std::int64_t, std::vector<Ball>> balls_;  ///< that come within two radii; only near thin places
     std::unordered_map<std::int64_t, std::vector<Vec3>> thin_;   ///< places too thin for the ball
