@@ -73,11 +73,11 @@ struct Model {
         Progress progress;
         return testHotspots(
                    s.mesh, s.stress, std::vector{suspect},
-                   [&](const std::function<double(const Vec3&)>& size) {
+                   [&](const std::function<double(const Vec3&)>& size, std::span<const std::size_t>) {
                        lattice::refine(*solid, s.corners, size, 2000000, progress);
                        Refined r{mesh::curvedMesh(*solid, s.corners, progress), {}};
                        r.stress = stress(r.mesh);
-                       return r;
+                       return std::vector{std::move(r)};
                    },
                    progress)
             .at(0);

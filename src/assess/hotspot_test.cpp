@@ -244,16 +244,22 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
         if (std::none_of(levels.begin(), levels.end(), [&](int l) { return l >= level; })) break;
         progress.check();
         progress.step("Testing hotspots, refinement " + std::to_string(level));
-        const Refined finer = resolve([&](const Vec3& p) {
-            double size = 1e300;
-            for (std::size_t i = 0; i < balls.size(); ++i)
-                for (int k = 1; k <= std::min(level, levels[i]); ++k)
-                    if ((p - balls[i].place).norm() <= refinedReach[k - 1] * balls[i].size)
-                        size = std::min(size, std::pow(0.5, k) * balls[i].size);
-            return size;
-        });
-        for (std::size_t i = 0; i < balls.size(); ++i) {
-            if (levels[i] < level) continue;
+        std::vector<std::size_t> active;
+        for (std::size_t i = 0; i < balls.size(); ++i)
+            if (levels[i] >= level) active.push_back(i);
+        const std::vector<Refined> pieces = resolve(
+            [&](const Vec3& p) {
+                double size = 1e300;
+                for (std::size_t i = 0; i < balls.size(); ++i)
+                    for (int k = 1; k <= std::min(level, levels[i]); ++k)
+                        if ((p - balls[i].place).norm() <= refinedReach[k - 1] * balls[i].size)
+                            size = std::min(size, std::pow(0.5, k) * balls[i].size);
+                return size;
+            },
+            active);
+        for (std::size_t a = 0; a < active.size(); ++a) {
+            const std::size_t i = active[a];
+            const Refined& finer = pieces.size() == active.size() ? pieces[a] : pieces.at(0);
             measure(all[i], balls[i], finer.mesh, finer.stress);
             if (finer.elements > 0) all[i].elements.back() = finer.elements;
             if (level < 2) continue;

@@ -66,15 +66,18 @@ struct Suspect {
     double toSupport = std::numeric_limits<double>::infinity(), toLoad = toSupport;  ///< mm
 };
 
-/// A finer mesh around the suspects, or of the whole body, and the stress that the failure rule compares at its nodes,
+/// A finer mesh around a suspect, or of the whole body, and the stress that the failure rule compares at its nodes,
 /// worst of the cases, MPa.
 struct Refined {
     mesh::TetMesh mesh;
     std::vector<double> stress;
     std::int64_t elements = 0;  ///< of the whole body; 0: the mesh is the whole body
 };
-/// Makes and solves a mesh whose longest edges are at most this long at each place. Calls ask for ever finer meshes.
-using Resolve = std::function<Refined(const std::function<double(const Vec3&)>& size)>;
+/// Makes and solves meshes whose longest edges are at most this long at each place. Calls ask for ever finer meshes.
+/// @param suspects  indices of those that are looked at
+/// @return          one for each of these, or one for all
+using Resolve = std::function<std::vector<Refined>(const std::function<double(const Vec3&)>& size,
+                                                   std::span<const std::size_t> suspects)>;
 
 /// Halves the elements around all suspects twice, solves anew each time, and classes them; those that are unresolved
 /// then are halved once more.

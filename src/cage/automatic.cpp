@@ -79,7 +79,7 @@ class FilledOut {
     std::unordered_map<std::int64_t, std::vector<Ball>> near_;
 };
 
-constexpr int mostTries = 12;
+constexpr int mostTries = 12, mostFits = 3;
 
 /// Whether a cage is sound and has the target's pieces and handles.
 bool isRight(const CageReport& r, const Target& target) {
@@ -116,40 +116,11 @@ double badness(const AutomaticCage& a, const Target& target) {
 
 }  // namespace
 
-AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, const Box3& bounds, const Target& target,
-                            const AutomaticOptions& options, Progress& progress) {
-    AutomaticCage best;
-    double size = options.faceSize;
-    if (!(size > 0)) size = std::sqrt(target.measures().area / std::max(20, options.faceCount));
-    const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
-    double least = -1;
-    int fits = 0;
-    for (int attempt = 0; attempt < mostTries && fits < 2; ++attempt) {
-        WrapOptions w;
-        w.faceSize = size * std::pow(0.9, attempt / 2);
-        w.shift = shifts[attempt % 4];
-        w.symmetry = options.symmetry;
-        w.pieces = target.measures().pieces;
-        // a wrap with other handles or pieces is not worth tidying, but for the last
-        w.wanted = [&](const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
-        AutomaticCage a;
-        const FilledOut filled(value, target, options.thickest * w.faceSize, 1.2 * w.faceSize);
-        a.cage = wrapBody(filled, bounds, target.mesh(), target.tree(), w, progress);
-        a.faceSize = w.faceSize;
-        a.report = inspect(a.cage);
-        if (!isRight(a.report, target) && attempt + 1 < mostTries) continue;
-        ++fits;
-        fitAndMeasure(a, target, options, 0.1, 7, false, progress);
-        a.tries = attempt + 1;
-        const double b = badness(a, target);
-        if (least < 0 || b < least) {
-            least = b;
-            best = std::move(a);
-        }
-        // what is left is for smaller faces, unless whole stubs are missing
-        if (least < 1e4 && std::max(best.deviation.largest, best.deviation.backLargest) < best.deviation.edge) break;
-    }
-    for (int round = 0; options.adapt && round < 3; ++round) {
+namespace {
+
+/// Splits faces where the fit still deviates or folds, and fits again, as long as it gets better.
+void adapt(AutomaticCage& best, const Target& target, const AutomaticOptions& options, Progress& progress) {
+    for (int round = 0; round < 3; ++round) {
         const double limit = options.tolerance * best.deviation.edge;
         std::vector<char> poor = poorVertices(best.cage, best.deviation, best.folded, limit);
         if (std::count(poor.begin(), poor.end(), 1) == 0) break;
@@ -165,12 +136,49 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         refineAround(a.cage, poor);
         relaxOn(a.cage, target.tree(), 8);
         fitAndMeasure(a, target, options, 1, 7, false, progress);
-        const double b = badness(a, target);
-        if (b >= least) break;
-        least = b;
+        if (badness(a, target) >= badness(best, target)) break;
         best = std::move(a);
     }
-    fitAndMeasure(best, target, options, 0.002, 3, true, progress);
+}
+
+}  // namespace
+
+AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, const Box3& bounds, const Target& target,
+                            const AutomaticOptions& options, Progress& progress) {
+    AutomaticCage best;
+    double size = options.faceSize;
+    if (!(size > 0)) size = std::sqrt(target.measures().area / std::max(20, options.faceCount));
+    const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
+    double least = -1;
+    int fits = 0;
+    for (int attempt = 0; attempt < mostTries && fits < mostFits; ++attempt) {
+        WrapOptions w;
+        w.faceSize = size * std::pow(0.9, attempt / 2);
+        w.shift = shifts[attempt % 4];
+        w.symmetry = options.symmetry;
+        w.pieces = target.measures().pieces;
+        // a wrap with other handles or pieces is not worth tidying, but for the last
+        w.wanted = [&](const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
+        AutomaticCage a;
+        const FilledOut filled(value, target, options.thickest * w.faceSize, 1.2 * w.faceSize);
+        a.cage = wrapBody(filled, bounds, target.mesh(), target.tree(), w, progress);
+        a.faceSize = w.faceSize;
+        a.report = inspect(a.cage);
+        if (!isRight(a.report, target) && attempt + 1 < mostTries) continue;
+        ++fits;
+        a.tries = attempt + 1;
+        fitAndMeasure(a, target, options, 0.1, 7, false, progress);
+        // where whole stubs are missing no splitting helps
+        const bool stubs = std::max(a.deviation.largest, a.deviation.backLargest) > a.deviation.edge;
+        if (options.adapt && (!stubs || fits == mostFits)) adapt(a, target, options, progress);
+        fitAndMeasure(a, target, options, 0.002, a.cage.face.size() < 3000 ? 8 : 4, true, progress);
+        const double b = badness(a, target);
+        if (least < 0 || b < least) {
+            least = b;
+            best = std::move(a);
+        }
+        if (least <= 1) break;
+    }
     return best;
 }
 

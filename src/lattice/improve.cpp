@@ -175,9 +175,19 @@ struct Move {
 
 /// See improve().
 void improveAround(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options,
-                   const std::vector<std::int32_t>& touching, Progress& progress) {
+                   const std::vector<std::int32_t>& touching, Progress& progress, std::span<const char> only = {}) {
     Neighbourhood near(shape, complex, touching);
     const std::size_t n = complex.position.size();
+    // what could not be raised cannot be as long as nothing around it has moved
+    std::vector<std::size_t> movedAt(n, 0), triedAt(n, 0);
+    std::size_t clock = 0;
+    auto isStuck = [&](std::int32_t v) {
+        if (triedAt[v] == 0) return false;
+        for (auto at = near.around().offset[v]; at < near.around().offset[v + 1]; ++at)
+            for (auto w : complex.tets[near.around().tet[at]])
+                if (movedAt[w] > triedAt[v]) return false;
+        return true;
+    };
     std::vector<double> quality(complex.tets.size());
     for (int pass = 0; pass < options.passes; ++pass) {
         parallelFor(complex.tets.size(), [&](std::size_t e) {
@@ -187,6 +197,7 @@ void improveAround(const shape::Shape& shape, TetComplex& complex, const Improve
         });
         std::vector<std::pair<double, std::int32_t>> order;
         for (std::size_t v = 0; v < n; ++v) {
+            if (!only.empty() && !only[v]) continue;
             double worst = 1e300;
             for (auto at = near.around().offset[v]; at < near.around().offset[v + 1]; ++at)
                 worst = std::min(worst, quality[near.around().tet[at]]);
@@ -197,8 +208,12 @@ void improveAround(const shape::Shape& shape, TetComplex& complex, const Improve
         for (const auto& [unused, v] : order) {
             if (++done % 512 == 0) progress.check();
             const double before = near.worst(v);
-            if (before >= options.targetSine) continue;
-            raised += near.raise(v, before) > before;
+            if (before >= options.targetSine || isStuck(v)) continue;
+            triedAt[v] = ++clock;
+            if (near.raise(v, before) > before) {
+                ++raised;
+                movedAt[v] = ++clock;
+            }
         }
         if (raised == 0) return;
     }
@@ -413,8 +428,9 @@ class CreaseRepair {
 
 }  // namespace
 
-void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options, Progress& progress) {
-    improveAround(shape, complex, options, touchingVertices(complex), progress);
+void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options, Progress& progress,
+             std::span<const char> only) {
+    improveAround(shape, complex, options, touchingVertices(complex), progress, only);
 }
 
 CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress) {

@@ -2,6 +2,8 @@
 /// Local optimisation of tetrahedra and repair of machined edges.
 
 #pragma once
+#include <span>
+
 #include "base/progress.hpp"
 #include "lattice/tet_complex.hpp"
 #include "shape/shape.hpp"
@@ -17,7 +19,9 @@ struct ImproveOptions {
 /// Moves vertices so that the worst dihedral angle around each rises (after Freitag and Ollivier-Gooch 1997: a step to
 /// the neighbours' mean, then a search in shrinking steps). Boundary vertices stay on their surfaces, corners stay. No
 /// vertex ever makes the worst angle around it smaller.
-void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options, Progress& progress);
+/// @param only  [vertices] non-zero: may move; empty: all may
+void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOptions& options, Progress& progress,
+             std::span<const char> only = {});
 
 /// What repairCreases could not do.
 struct CreaseReport {

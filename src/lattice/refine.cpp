@@ -168,11 +168,16 @@ RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::v
     if (edges.empty()) return report;
     closeOver(c, edges);
     // in a hollow the chord lies outside: what cannot follow at once follows when the elements have made room
+    const auto old = static_cast<std::int32_t>(c.position.size());
     std::vector<std::int32_t> off = settle(shape, c, split(c, edges, report));
     report.rounds = 1;
+    std::vector<char> touched(c.position.size(), 0);  // elsewhere the elements are as good as they were made before
+    for (const Tet& t : c.tets)
+        if (std::max({t[0], t[1], t[2], t[3]}) >= old)
+            for (auto v : t) touched[v] = 1;
     for (int pass = 0; pass < 3; ++pass) {
         progress.step("Improving the elements");
-        improve(shape, c, {0.38, 3}, progress);
+        improve(shape, c, {0.38, 3}, progress, touched);
         if (off.empty()) break;
         off = settle(shape, c, off);
     }

@@ -1,6 +1,9 @@
 #include "project/check_stage.hpp"
 
+#include <tbb/task_arena.h>
+
 #include <algorithm>
+#include <atomic>
 #include <cmath>
 #include <limits>
 #include <map>
@@ -19,8 +22,8 @@
 namespace escultura::project {
 namespace {
 
-constexpr double lookFactor = 1.3;  // of the element size at level look
-constexpr double pieceReach = 6;    // radius of the piece solved to test a hotspot, in element sizes
+constexpr double lookFactor = 1.3;   // of the element size at level look
+constexpr double pieceReach = 2.75;  // radius of the piece solved to test a hotspot, in element sizes
 
 double spacingOf(const Recipe& r) {
     return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
@@ -311,21 +314,20 @@ std::vector<elastic::LoadVector> loadsOf(const Part& part, const CheckResult& ch
     return loads;
 }
 
-/// Solves only what lies within reach of the suspects; where that is cut out it moves as the check's solution does.
-/// @param finer  the whole body, with finer elements around the suspects
-assess::Refined solvePieces(const Part& part, const CheckResult& check, const mesh::TetMesh& finer,
-                            const mesh::PointLocation& checked, const std::vector<assess::Suspect>& suspects,
-                            const std::vector<double>& reach, Progress& progress) {
+/// Solves only what lies within reach of a suspect; where that is cut out it moves as the check's solution does.
+/// @param finer  the whole body, with finer elements around the suspect
+/// @param model  the duty on it
+/// @param loads  of what the check lists, on it
+assess::Refined solvePiece(const Part& part, const CheckResult& check, const mesh::TetMesh& finer,
+                           const CheckModel& model, const std::vector<elastic::LoadVector>& loads,
+                           const mesh::PointLocation& checked, const Vec3& place, double reach, Progress& progress) {
     std::vector<char> keep(finer.tet.size(), 0);
     parallelFor(keep.size(), [&](std::size_t e) {
-        for (std::size_t i = 0; i < suspects.size() && !keep[e]; ++i)
-            for (int k = 0; k < 4; ++k)
-                if ((finer.position[finer.tet[e][k]] - suspects[i].place).norm() <= reach[i]) keep[e] = 1;
+        for (int k = 0; k < 4 && !keep[e]; ++k) keep[e] = (finer.position[finer.tet[e][k]] - place).norm() <= reach;
     });
-    const CheckModel model = checkModel(part, check.faces, finer);
     std::map<std::int32_t, mesh::PointLocation::Place> places;
-    const elastic::Submodel piece = elastic::cutOut(
-        finer, std::move(keep), model.supports, loadsOf(part, check, model), [&](std::size_t c, std::int32_t node) {
+    const elastic::Submodel piece =
+        elastic::cutOut(finer, std::move(keep), model.supports, loads, [&](std::size_t c, std::int32_t node) {
             auto at = places.find(node);
             if (at == places.end()) at = places.emplace(node, checked.at(finer.position[node])).first;
             const auto& t = check.mesh.tet[at->second.element];
@@ -336,6 +338,9 @@ assess::Refined solvePieces(const Part& part, const CheckResult& check, const me
     elastic::SolveOptions options;
     options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
     options.tolerance = 1e-6;
+    if (getenv("DBG"))
+        std::fprintf(stderr, "piece %zu elements of %zu, %zu nodes reach %.1f\n", piece.mesh.tet.size(),
+                     finer.tet.size(), piece.mesh.position.size(), reach);
     const elastic::Solution solution =
         elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
     assess::Refined result;
@@ -347,6 +352,7 @@ assess::Refined solvePieces(const Part& part, const CheckResult& check, const me
             result.stress[n] = std::max(result.stress[n], ruledStress(part, stress[n]));
     }
     result.mesh = piece.mesh;
+    result.elements = static_cast<std::int64_t>(finer.tet.size());
     return result;
 }
 
@@ -596,12 +602,29 @@ std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& fie
     for (const assess::Suspect& s : suspects) reach.push_back(pieceReach * assess::elementSizeAt(check.mesh, s.place));
     return assess::testHotspots(
         check.mesh, check.envelope.stress, suspects,
-        [&](const std::function<double(const Vec3&)>& size) {
+        [&](const std::function<double(const Vec3&)>& size, std::span<const std::size_t> active) {
             lattice::refine(*solid.shape, corners, size, 3000000, progress);
             const mesh::TetMesh finer = mesh::curvedMesh(*solid.shape, corners, progress);
-            assess::Refined piece = solvePieces(part, check, finer, checked, suspects, reach, progress);
-            piece.elements = static_cast<std::int64_t>(finer.tet.size());
-            return piece;
+            const CheckModel model = checkModel(part, check.faces, finer);
+            const auto loads = loadsOf(part, check, model);
+            progress.step("Solving around " + std::to_string(active.size()) +
+                          (active.size() == 1 ? " hotspot" : " hotspots"));
+            std::vector<assess::Refined> pieces(active.size());
+            std::atomic<std::size_t> done = 0;
+            parallelFor(
+                active.size(),
+                [&](std::size_t a) {
+                    // steps of pieces that are solved side by side would flicker; cancelling reaches them
+                    Progress own([&](const std::string&, double) { progress.check(); });
+                    tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
+                        pieces[a] = solvePiece(part, check, finer, model, loads, checked, suspects[active[a]].place,
+                                               reach[active[a]], own);
+                    });
+                    progress.step("Solving around the hotspots",
+                                  static_cast<double>(++done) / static_cast<double>(active.size()));
+                },
+                1);
+            return pieces;
         },
         progress);
 }
