@@ -1,6 +1,7 @@
 #include "elastic/direct.hpp"
 
 #include <cholmod.h>
+#include <dlfcn.h>
 
 #include <Eigen/Dense>
 #include <atomic>
@@ -150,6 +151,26 @@ class Cholesky {
 
 void waitForAbandonedSolutions() {
     while (abandoned > 0) std::this_thread::sleep_for(std::chrono::milliseconds(20));
+}
+
+namespace {
+/// A function of the BLAS library that is loaded; null when it has none of this name.
+template <class Function>
+Function* blasFunction(const char* name) {
+    return reinterpret_cast<Function*>(dlsym(RTLD_DEFAULT, name));
+}
+}  // namespace
+
+OneThreadEach::OneThreadEach() {
+    auto* threads = blasFunction<int()>("openblas_get_num_threads");
+    auto* set = blasFunction<void(int)>("openblas_set_num_threads");
+    if (!threads || !set) return;
+    before_ = threads();
+    set(1);
+}
+
+OneThreadEach::~OneThreadEach() {
+    if (before_ > 0) blasFunction<void(int)>("openblas_set_num_threads")(before_);
 }
 
 struct DirectSolver::Inside {

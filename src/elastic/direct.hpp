@@ -31,4 +31,17 @@ class DirectSolver {
 /// Waits for direct solutions that were cancelled while the factorisation ran. Call it before the process ends.
 void waitForAbandonedSolutions();
 
+/// While it lives factorisations use one thread each: several that run side by side would wait for each other's. Where
+/// the linear algebra library cannot be told, nothing happens.
+class OneThreadEach {
+  public:
+    OneThreadEach();
+    ~OneThreadEach();
+    OneThreadEach(const OneThreadEach&) = delete;
+    OneThreadEach& operator=(const OneThreadEach&) = delete;
+
+  private:
+    int before_ = 0;
+};
+
 }  // namespace escultura::elastic

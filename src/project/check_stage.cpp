@@ -338,7 +338,6 @@ assess::Refined solvePiece(const Part& part, const CheckResult& check, const mes
     elastic::SolveOptions options;
     options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
     options.tolerance = 1e-6;
-    if (getenv("DBG"))
         std::fprintf(stderr, "piece %zu elements of %zu, %zu nodes reach %.1f\n", piece.mesh.tet.size(),
                      finer.tet.size(), piece.mesh.position.size(), reach);
     const elastic::Solution solution =
@@ -611,6 +610,7 @@ std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& fie
                           (active.size() == 1 ? " hotspot" : " hotspots"));
             std::vector<assess::Refined> pieces(active.size());
             std::atomic<std::size_t> done = 0;
+            const elastic::OneThreadEach oneThreadEach;
             parallelFor(
                 active.size(),
                 [&](std::size_t a) {
