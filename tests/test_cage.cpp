@@ -129,6 +129,42 @@ class TestCage : public QObject {
         QVERIFY(((p[1] - p[0]) / d - u[0]).norm() < 1e-4 * u[0].norm());
         QVERIFY(((p[2] - p[0]) / d - v[0]).norm() < 1e-4 * v[0].norm());
     }
+    /// Faces whose corners all have four edges are evaluated in closed form; a crease of no sharpness worth the name
+    /// makes the library's way of all of them.
+    void regularFacesMatchTheLibrary() {
+        Cage c = ring(9, 40, 11);
+        for (std::size_t v = 0; v < c.position.size(); ++v) c.position[v] += Vec3(std::sin(1.7 * v), std::cos(v), 0.3);
+        Cage creased = c;
+        for (const auto& e : cage::Connectivity(c).edge) creased.crease.push_back({e.a, e.b, 1e-9});
+        std::sort(creased.crease.begin(), creased.crease.end(),
+                  [](const auto& x, const auto& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+        std::vector<cage::LimitPlace> places;
+        for (std::size_t f = 0; f < c.face.size(); ++f)
+            for (double u : {0.0, 0.21, 0.5, 1.0})
+                for (double v : {0.0, 0.4, 0.93}) places.push_back({static_cast<std::int32_t>(f), u, v});
+        const auto own = cage::limitStencils(c, places, true), theirs = cage::limitStencils(creased, places, true);
+        const auto x = cage::asRows(c.position);
+        QVERIFY((cage::product(own.point, x) - theirs.point * x).cwiseAbs().maxCoeff() < 1e-5);
+        QVERIFY((cage::product(own.du, x) - theirs.du * x).cwiseAbs().maxCoeff() < 1e-4);
+        QVERIFY((cage::product(own.dv, x) - theirs.dv * x).cwiseAbs().maxCoeff() < 1e-4);
+    }
+    /// A disc of 3 mm with a round rim under faces of 6 mm: a grid of that size would lose it here and there.
+    void wallsThinnerThanAFaceAreWrapped() {
+        auto disc = [](const Vec3& p) {
+            const double r = std::max(std::hypot(p.x(), p.y()) - 38.5, 0.0);
+            return std::hypot(r, p.z() - 1.3) - 1.5;
+        };
+        auto w = wrap(disc, Box3{Vec3(-44, -44, -4), Vec3(44, 44, 6)}, 6, 1.2);
+        const auto& d = w.result.deviation;
+        QVERIFY(w.result.agrees);
+        QCOMPARE(w.result.report.pieces, 1);
+        QCOMPARE(w.result.report.genus, 0);
+        QVERIFY(w.result.folded.empty());
+        QVERIFY2(std::max(d.largest, d.backLargest) < 0.25 * d.edge,
+                 qPrintable(QString("%1 %2 edge %3").arg(d.largest).arg(d.backLargest).arg(d.edge)));
+        QVERIFY2(std::max(d.rms, d.backRms) < 0.02 * d.edge,
+                 qPrintable(QString("%1 %2 edge %3").arg(d.rms).arg(d.backRms).arg(d.edge)));
+    }
     void limitMeshIsClosedAndFollows() {
         Cage c = ring(10, 30, 9);
         const cage::LimitMesh limit(c, 4);

@@ -6,6 +6,7 @@
 #include "surface/extract.hpp"
 #include "surface/intersections.hpp"
 #include "surface/mesh_body.hpp"
+#include "surface/opening.hpp"
 #include "surface/process.hpp"
 #include "surface/recognise.hpp"
 #include "surface/remesh.hpp"
@@ -163,6 +164,71 @@ class TestGeometry : public QObject {
         QVERIFY(b && std::abs(b->radius - 9) < 0.1 && b->centre.norm() < 0.1);
     }
 
+    /// A wedge with a half angle of ten degrees: a ball of radius r ends r (1 / sin 10 - 1) before its edge.
+    void ballsDoNotReachFeatherEdges() {
+        const double half = 10 * M_PI / 180, high = 5, tip = high / std::tan(half), r = 1;
+        TriMesh grid;
+        auto patch = [&](const Vec3& a, const Vec3& u, const Vec3& v, int n, int m) {
+            const auto first = static_cast<std::int32_t>(grid.position.size());
+            for (int j = 0; j <= m; ++j)
+                for (int i = 0; i <= n; ++i) grid.position.push_back(a + u * i / n + v * j / m);
+            for (int j = 0; j < m; ++j)
+                for (int i = 0; i < n; ++i) {
+                    const auto k = first + j * (n + 1) + i;
+                    grid.triangle.push_back({k, k + 1, k + n + 2});
+                    grid.triangle.push_back({k, k + n + 2, k + n + 1});
+                }
+        };
+        const Vec3 y(0, 20, 0);
+        patch(Vec3(0, 0, high), Vec3(tip, 0, -high), y, 28, 20);
+        patch(Vec3(tip, 0, 0), Vec3(-tip, 0, -high), y, 28, 20);
+        patch(Vec3(0, 0, -high), Vec3(0, 0, 2 * high), y, 10, 20);
+        for (int side = 0; side < 2; ++side) {  // the two ends, as fans
+            const auto first = static_cast<std::int32_t>(grid.position.size());
+            grid.position.push_back(Vec3(0.4 * tip, 20 * side, 0));
+            std::vector<Vec3> rim;
+            auto run = [&](const Vec3& a, const Vec3& u, int n) {
+                for (int i = 0; i < n; ++i) rim.push_back(a + u * i / n + y * side);
+            };
+            run(Vec3(0, 0, high), Vec3(tip, 0, -high), 28);
+            run(Vec3(tip, 0, 0), Vec3(-tip, 0, -high), 28);
+            run(Vec3(0, 0, -high), Vec3(0, 0, 2 * high), 10);
+            for (const Vec3& p : rim) grid.position.push_back(p);
+            const auto n = static_cast<std::int32_t>(rim.size());
+            for (std::int32_t i = 0; i < n; ++i) {
+                const auto p = first + 1 + i, q = first + 1 + (i + 1) % n;
+                grid.triangle.push_back(side ? Triangle{first, p, q} : Triangle{first, q, p});
+            }
+        }
+        grid.owner.assign(grid.triangle.size(), 0);
+        const TriMesh wedge = weld(grid);
+        QVERIFY(measure(wedge).watertight && measure(wedge).volume > 0);
+        const TriangleTree tree(wedge);
+        Progress progress;
+        const auto thickness = wallThickness(wedge, tree, progress);
+        const BallOpening opening(wedge, tree, thickness.value, r, {}, progress);
+        QVERIFY(!opening.empty());
+        const double depth = r * (1 / std::sin(half) - 1);
+        const auto& deepest = opening.places().front();
+        QVERIFY2(std::abs(deepest.depth / depth - 1) < 0.05, qPrintable(QString::number(deepest.depth)));
+        QVERIFY(std::abs(deepest.at.x() - tip) < 0.1);
+        const double end = tip - depth;
+        for (double beyond : {0.2, 0.6, 1.2}) {  // balls stand 0.4 radii apart: the last one is up to half of it short
+            const double value = opening.value(Vec3(end + beyond, 10, 0));
+            QVERIFY2(std::abs(value - beyond) < 0.25, qPrintable(QString("%1 %2").arg(beyond).arg(value)));
+        }
+        QVERIFY(opening.value(Vec3(end - 0.5, 10, 0)) < 0);
+        QVERIFY(opening.value(Vec3(0.3 * tip, 10, 0)) < -1e9);  // far from the edge it says nothing
+        // where the ball fits, the faces stay
+        for (double x = 0; x < end - 1.5; x += 0.37) QVERIFY(opening.value(Vec3(x, 7.3, high * (1 - x / tip))) < 1e-3);
+        // edges of a block are no feather edges, and nothing is where it is left out
+        const TriMesh b = meshOf(block(), 2);
+        const TriangleTree ofBlock(b);
+        QVERIFY(BallOpening(b, ofBlock, wallThickness(b, ofBlock, progress).value, 2, {}, progress).empty());
+        QVERIFY(BallOpening(
+                    wedge, tree, thickness.value, r, [](const Vec3&) { return true; }, progress)
+                    .empty());
+    }
     void draftOfABlockAndACone() {
         Progress progress;
         // a cone frustum that narrows upward by 5 degrees

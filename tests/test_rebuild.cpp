@@ -68,6 +68,34 @@ CageStep member(const Vec3& from, const Vec3& to, double radius) {
 class TestRebuild : public QObject {
     Q_OBJECT
   private slots:
+    /// The tether yoke has walls thinner than a face and feather edges: the same bars, and both planes of symmetry.
+    void yokeCage() {
+        Progress progress;
+        Project p = openPart(ESCULTURA_DEMO "/tether-yoke.json", progress);
+        const Recipe& recipe = p.variants[0].recipe;
+        run(p, recipe, Stage::surface, progress);
+        runCage(p, recipe, progress);
+        const auto cage = p.cage(recipe);
+        const auto surface = p.surface(recipe);
+        const auto& d = cage->deviation;
+        QVERIFY(cage->agrees && cage->folded.empty());
+        QVERIFY2(std::max(d.rms, d.backRms) <= 0.01 * d.edge,
+                 qPrintable(QString("%1 %2").arg(d.rms / d.edge).arg(d.backRms / d.edge)));
+        QVERIFY2(std::max(d.largest, d.backLargest) <= 0.12 * d.edge,
+                 qPrintable(QString("%1 %2").arg(d.largest / d.edge).arg(d.backLargest / d.edge)));
+        QVERIFY(cage->cage.face.size() < 8000);
+        for (int axis : {1, 2})
+            for (auto v : cage::mirrorVertices(cage->cage, {Vec3::Zero(), Vec3::Unit(axis)}, 1e-6)) QVERIFY(v >= 0);
+        // what ends early is told
+        const bool told = std::any_of(cage->notes.begin(), cage->notes.end(), [](const std::string& n) {
+            return n.find("feather edges") != std::string::npos;
+        });
+        QVERIFY(told);
+        const auto patches = cage::makePatches(cage->cage);
+        QVERIFY(patches.regularJump < 1e-6);
+        QVERIFY2(patches.irregularJump < 1, qPrintable(QString::number(patches.irregularJump)));
+        QVERIFY(near(cage::measureLimit(cage->cage).volume, cage->target->measures().volume, 3e-3));
+    }
     /// Rocker plate and mast foot: within 1 % and 12 % of an edge both ways, handles right, solid sound, bores and
     /// faces exact, volume of STEP, solid, limit surface and surface in agreement.
     void demos_data() {

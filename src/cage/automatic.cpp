@@ -134,7 +134,19 @@ void adapt(AutomaticCage& best, const Target& target, const AutomaticOptions& op
         a.faceSize = best.faceSize;
         a.tries = best.tries;
         refineAround(a.cage, poor);
+        std::vector<std::vector<std::int32_t>> mirror;
+        for (const auto& plane : options.symmetry) mirror.push_back(mirrorVertices(a.cage, plane, 1e-6));
         relaxOn(a.cage, target.tree(), 8);
+        // the target's triangles are not as symmetric as the body
+        for (std::size_t m = 0; m < mirror.size(); ++m) {
+            const auto& [at, n] = options.symmetry[m];
+            const std::vector<Vec3> old = a.cage.position;
+            for (std::size_t v = 0; v < old.size(); ++v) {
+                if (mirror[m][v] < 0) continue;
+                const Vec3& q = old[mirror[m][v]];
+                a.cage.position[v] = 0.5 * (old[v] + q - 2 * (q - at).dot(n) * n);
+            }
+        }
         fitAndMeasure(a, target, options, 1, 7, false, progress);
         if (badness(a, target) >= badness(best, target)) break;
         best = std::move(a);
