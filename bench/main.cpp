@@ -277,6 +277,9 @@ int benchRebuild(const std::string& path, int shapes) {
                 why += " RMS " + formatNumber(100 * std::max(d.rms, d.backRms) / d.edge, 3) + " %";
             if (std::max(d.largest, d.backLargest) > 0.12 * d.edge)
                 why += " largest" + at(d.backLargest > d.largest ? d.backLargestAt : d.largestAt);
+            if (!(trial.patches.irregularJump < 1))
+                why +=
+                    " kink of " + formatNumber(trial.patches.irregularJump, 2) + " degrees" + at(trial.patches.jumpAt);
             if (!r.solid.valid || !r.solid.closed) why += " solid not valid";
             if (!r.features[0].built) why += " bore: " + r.features[0].problem + at(r.features[0].at);
         } catch (const std::exception& e) {
@@ -286,6 +289,7 @@ int benchRebuild(const std::string& path, int shapes) {
             ++sound;
         else
             std::printf("shape %d:%s\n", seed, why.c_str());
+        std::fflush(stdout);
     }
     if (shapes > 0) std::printf("\nRandom organic shapes with a bore: %d of %d sound\n", sound, shapes);
     std::printf("Peak memory: %.0f MB\n", peakMegabytes());

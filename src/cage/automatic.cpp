@@ -183,7 +183,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         // where whole stubs are missing no splitting helps
         const bool stubs = std::max(a.deviation.largest, a.deviation.backLargest) > a.deviation.edge;
         if (options.adapt && (!stubs || fits == mostFits)) adapt(a, target, options, progress);
-        fitAndMeasure(a, target, options, 0.002, a.cage.face.size() < 3000 ? 8 : 4, true, progress);
+        fitAndMeasure(a, target, options, 0.1, a.cage.face.size() < 3000 ? 8 : 4, true, progress);
         const double b = badness(a, target);
         if (least < 0 || b < least) {
             least = b;

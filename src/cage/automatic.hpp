@@ -8,11 +8,11 @@
 namespace escultura::cage {
 
 struct AutomaticOptions {
-    double faceSize = 0;      ///< wanted edge length of a face, mm; 0: from faceCount
-    int faceCount = 800;      ///< wanted count, met within about a third; used when faceSize is 0
-    bool adapt = true;        ///< splits faces where members are thin or curved
-    double tolerance = 0.08;  ///< faces that deviate by more are split, mean edges
-    double thickest = 1.6;    ///< walls thinner than this many faces are wrapped as if they were so thick
+    double faceSize = 0;       ///< wanted edge length of a face, mm; 0: from faceCount
+    int faceCount = 800;       ///< wanted count, met within about a third; used when faceSize is 0
+    bool adapt = true;         ///< splits faces where members are thin or curved
+    double tolerance = 0.105;  ///< faces that deviate by more are split, mean edges
+    double thickest = 1.6;     ///< walls thinner than this many faces are wrapped as if they were so thick
     std::vector<std::array<Vec3, 2>> symmetry;  ///< planes (point, unit normal)
 };
 

@@ -307,31 +307,39 @@ std::vector<Vec3> LimitMesh::normalsAt(const std::vector<Vec3>& cagePositions) c
 }
 
 std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples, int levels) {
+    constexpr double close = 0.02;  // to the corners, where folds of vertices with few edges hide
+    const int inner = samples * samples, per = inner + 4;
     std::vector<LimitPlace> places;
-    for (std::size_t f = 0; f < cage.face.size(); ++f)
+    places.reserve(cage.face.size() * per);
+    for (std::size_t face = 0; face < cage.face.size(); ++face) {
+        const auto f = static_cast<std::int32_t>(face);
         for (int j = 0; j < samples; ++j)
-            for (int i = 0; i < samples; ++i)
-                places.push_back({static_cast<std::int32_t>(f), (i + 0.5) / samples, (j + 0.5) / samples});
+            for (int i = 0; i < samples; ++i) places.push_back({f, (i + 0.5) / samples, (j + 0.5) / samples});
+        for (int k = 0; k < 4; ++k) places.push_back({f, k & 1 ? 1 - close : close, k & 2 ? 1 - close : close});
+    }
     const LimitStencils s = limitStencils(cage, places, true, levels);
     const Points rows = asRows(cage.position), du = product(s.du, rows), dv = product(s.dv, rows);
-    std::vector<std::int32_t> folded;
-    const int per = samples * samples;
-    for (std::size_t f = 0; f < cage.face.size(); ++f) {
-        std::vector<Vec3> n(per);
-        for (int k = 0; k < per; ++k) {
+    std::vector<char> bad(cage.face.size(), 0);
+    parallelFor(cage.face.size(), [&](std::size_t f) {
+        auto normal = [&](int k) {
             const auto r = static_cast<Eigen::Index>(f * per + k);
-            n[k] = Vec3(du.row(r)).cross(Vec3(dv.row(r)));
-        }
-        bool bad = false;
+            return Vec3(Vec3(du.row(r)).cross(Vec3(dv.row(r))));
+        };
         for (int j = 0; j < samples; ++j)
             for (int i = 0; i < samples; ++i) {
                 const int k = j * samples + i;
-                if (n[k].squaredNorm() < 1e-16) bad = true;
-                if (i + 1 < samples && n[k].dot(n[k + 1]) <= 0) bad = true;
-                if (j + 1 < samples && n[k].dot(n[k + samples]) <= 0) bad = true;
+                const Vec3 n = normal(k);
+                if (n.squaredNorm() < 1e-16) bad[f] = 1;
+                if (i + 1 < samples && n.dot(normal(k + 1)) <= 0) bad[f] = 1;
+                if (j + 1 < samples && n.dot(normal(k + samples)) <= 0) bad[f] = 1;
             }
-        if (bad) folded.push_back(static_cast<std::int32_t>(f));
-    }
+        for (int k = 0; k < 4; ++k)
+            if (normal(inner + k).dot(normal((k & 2 ? samples - 1 : 0) * samples + (k & 1 ? samples - 1 : 0))) <= 0)
+                bad[f] = 1;
+    });
+    std::vector<std::int32_t> folded;
+    for (std::size_t f = 0; f < bad.size(); ++f)
+        if (bad[f]) folded.push_back(static_cast<std::int32_t>(f));
     return folded;
 }
 

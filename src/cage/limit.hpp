@@ -58,6 +58,7 @@ class LimitMesh {
 };
 
 /// Faces whose limit surface turns inside out: normals of neighbouring samples point apart by more than a right angle.
+/// Looked for close to the corners too.
 /// @param samples  along each side of a face
 std::vector<std::int32_t> foldedFaces(const Cage& cage, int samples = 5, int levels = 6);
 

@@ -208,7 +208,8 @@ double polishAt(int s) {
 }
 
 /// Moves the inner poles so that the derivative across each side is at right angles to the wanted normals.
-void polish(Patch& patch, const std::array<std::array<Vec3, polishSamples>, 4>& normal) {
+/// @param stiffness  weight of staying where they are
+void polish(Patch& patch, const std::array<std::array<Vec3, polishSamples>, 4>& normal, double stiffness) {
     Eigen::Matrix<double, 48, 48> a = Eigen::Matrix<double, 48, 48>::Zero();
     Eigen::Matrix<double, 48, 1> b = Eigen::Matrix<double, 48, 1>::Zero();
     auto unknown = [](int pole) {
@@ -233,7 +234,7 @@ void polish(Patch& patch, const std::array<std::array<Vec3, polishSamples>, 4>& 
             b -= n.dot(across) * row;
         }
     // what the normals leave open stays near where it was; second differences of the change keep the inside fair
-    for (int i = 0; i < 48; ++i) a(i, i) += 1e-4;
+    for (int i = 0; i < 48; ++i) a(i, i) += stiffness;
     const Eigen::Matrix<double, 48, 1> x = a.ldlt().solve(b);
     for (int p = 0; p < 36; ++p)
         if (unknown(p) >= 0) patch.pole[p] += x.segment<3>(unknown(p));
@@ -415,7 +416,21 @@ PatchSet makePatches(const Cage& cage) {
                     for (int s = 0; s < polishSamples; ++s)
                         normal[k][s] = between[e][first ? s : polishSamples - 1 - s];
                 }
-                polish(r.patch[f], normal);
+                // a side may meet its normals turned over: then it has to stay nearer to where it was
+                const Patch before = r.patch[f];
+                auto turnedOver = [&] {
+                    for (int k = 0; k < 4; ++k)
+                        for (int s = 0; s <= 16; ++s) {
+                            const LimitPlace p = sidePlace(static_cast<std::int32_t>(f), k, s / 16.0);
+                            if (!(r.patch[f].cross(p.u, p.v).dot(before.cross(p.u, p.v)) > 0)) return true;
+                        }
+                    return false;
+                };
+                for (double stiffness : {1e-4, 1e-3, 1e-2, 0.1}) {
+                    polish(r.patch[f], normal, stiffness);
+                    if (!turnedOver()) return;
+                    r.patch[f] = before;
+                }
             },
             8);
     }
