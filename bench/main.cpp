@@ -234,8 +234,9 @@ int benchRebuild(const std::string& path, int shapes) {
     std::printf(
         "%s\n\n| faces asked | faces | edge, mm | cage, s | RMS, %% of edge | largest, %% | handles | patches, s | "
         "jump, deg "
-        "(regular) | solid with features, s | valid | patches to limit, %% | STEP, MB | write and read back, s |\n"
-        "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n",
+        "(regular) | solid with features, s | valid | patches to limit, %% | STEP, MB | write and read back, s | "
+        "follows a pull in, ms | peak memory so far, MB |\n"
+        "| --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- | --- |\n",
         p.part.name.c_str());
     for (int count : {300, 1000, 3000}) {
         recipe.rebuild.faceCount = count;
@@ -244,15 +245,17 @@ int benchRebuild(const std::string& path, int shapes) {
         const double patches = secondsOf([&] { cage::makePatches(c.cage); }, 1);
         const auto b = project::evaluateRebuild(p.part, *p.field(), *surface, c, recipe, progress);
         const double step = secondsOf([&] { project::writeCheckedStep(file, p.part, b); }, 1);
+        const cage::LimitMesh limit(c.cage, 4);
+        const double follow = secondsOf([&] { limit.at(c.cage.position); }, 5);
         const auto& d = c.deviation;
         std::printf(
             "| %d | %zu | %.2f | %.2f | %.2f | %.1f | %d of %d | %.2f | %.2f (%.0e) | %.2f | %s | %.1e | %.1f | %.2f "
-            "|\n",
+            "| %.1f | %.0f |\n",
             count, c.cage.face.size(), d.edge, c.seconds, 100 * std::max(d.rms, d.backRms) / d.edge,
             100 * std::max(d.largest, d.backLargest) / d.edge, c.report.genus, c.targetGenus, patches, b.irregularJump,
             b.regularJump, b.seconds - patches, b.solid.solid.valid && b.solid.solid.closed ? "yes" : "NO",
             100 * std::abs(b.solid.free.volume / b.limit.volume - 1),
-            static_cast<double>(std::filesystem::file_size(file)) / 1e6, step);
+            static_cast<double>(std::filesystem::file_size(file)) / 1e6, step, 1000 * follow, peakMegabytes());
         std::fflush(stdout);
     }
     std::filesystem::remove(file);

@@ -340,8 +340,6 @@ assess::Refined solvePiece(const Part& part, const CheckResult& check, const mes
     elastic::SolveOptions options;
     options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
     options.tolerance = 1e-6;
-    std::fprintf(stderr, "piece %zu elements of %zu, %zu nodes reach %.1f\n", piece.mesh.tet.size(), finer.tet.size(),
-                 piece.mesh.position.size(), reach);
     const elastic::Solution solution =
         elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
     assess::Refined result;
