@@ -5,6 +5,7 @@
 
 #include "base/error.hpp"
 #include "lattice/improve.hpp"
+#include "lattice/refine.hpp"
 #include "lattice/stuffing.hpp"
 #include "mesh/tet_mesh.hpp"
 #include "shape/machined_solid.hpp"
@@ -133,6 +134,50 @@ class TestLattice : public QObject {
             for (std::size_t n = 0; n < m.cornerCount; ++n)
                 corners += (m.position[n] - Vec3(c & 1 ? 60 : 0, c & 2 ? 40 : 0, c & 4 ? 10 : 0)).norm() < 1e-6;
         QCOMPARE(corners, 8);
+    }
+    /// Halving elements around a place leaves the vertices far from it alone, keeps the volume, puts new boundary
+    /// vertices on the shape and keeps elements fair.
+    void refinementStaysWhereItIsAskedFor() {
+        const auto s = solidOf([](const Vec3& p) { return p.norm() - 12; }, 14);
+        Progress progress;
+        lattice::CreaseReport creases;
+        mesh::MeshOptions options;
+        options.elementSize = 3;
+        lattice::TetComplex c = mesh::cornerMesh(*s, options, creases, progress);
+        const auto before = c;
+        const Vec3 place(12, 0, 0);
+        const auto report = refine(
+            *s, c, [&](const Vec3& p) { return (p - place).norm() < 4 ? 1.0 : 1e9; }, 1000000, progress);
+        QVERIFY(report.newVertices > 100);
+        auto volume = [](const lattice::TetComplex& x) {
+            double v = 0;
+            for (const auto& t : x.tets)
+                v += (x.position[t[1]] - x.position[t[0]])
+                         .cross(x.position[t[2]] - x.position[t[0]])
+                         .dot(x.position[t[3]] - x.position[t[0]]) /
+                     6;
+            return v;
+        };
+        // new nodes follow the ball: the polyhedron grows a little towards it
+        QVERIFY(volume(c) > volume(before) && volume(c) < 4.0 / 3 * M_PI * 12 * 12 * 12);
+        std::size_t still = 0;
+        for (std::size_t v = 0; v < before.position.size(); ++v)
+            if ((before.position[v] - place).norm() > 14) {
+                QCOMPARE(c.position[v], before.position[v]);
+                ++still;
+            }
+        QVERIFY(still > before.position.size() / 3);
+        double worst = 1;
+        int near = 0;
+        for (const auto& t : c.tets) {
+            worst = std::min(worst,
+                             minimumSine(c.position[t[0]], c.position[t[1]], c.position[t[2]], c.position[t[3]]));
+            near += (c.position[t[0]] - place).norm() < 2;
+        }
+        QVERIFY2(worst > std::sin(14 * M_PI / 180), qPrintable(QString::number(std::asin(worst) * 180 / M_PI)));
+        QVERIFY(near > 100);
+        for (std::size_t v = before.position.size(); v < c.position.size(); ++v)
+            if (c.surfaces[v].count() > 0) QVERIFY(std::abs(c.position[v].norm() - 12) < 0.05);
     }
     void sameBitsForAnyNumberOfThreads() {
         const auto s = randomSolid(42);
