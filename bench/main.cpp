@@ -259,7 +259,7 @@ int benchRebuild(const std::string& path, int shapes) {
         std::fflush(stdout);
     }
     std::filesystem::remove(file);
-    int sound = 0;
+    int sound = 0, kinked = 0;
     for (int seed = 1; seed <= shapes; ++seed) {
         std::string why;
         try {
@@ -294,7 +294,9 @@ int benchRebuild(const std::string& path, int shapes) {
             std::printf("shape %d:%s\n", seed, why.c_str());
         std::fflush(stdout);
     }
-    if (shapes > 0) std::printf("\nRandom organic shapes with a bore: %d of %d sound\n", sound, shapes);
+    if (shapes > 0)
+        std::printf("\nRandom organic shapes with a bore: %d of %d sound; kinks of a degree or more in %d\n", sound,
+                    shapes, kinked);
     std::printf("Peak memory: %.0f MB\n", peakMegabytes());
     return shapes > 0 && sound < 0.95 * shapes ? 1 : 0;
 }

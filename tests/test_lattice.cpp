@@ -170,8 +170,8 @@ class TestLattice : public QObject {
         double worst = 1;
         int near = 0;
         for (const auto& t : c.tets) {
-            worst = std::min(worst,
-                             minimumSine(c.position[t[0]], c.position[t[1]], c.position[t[2]], c.position[t[3]]));
+            worst =
+                std::min(worst, minimumSine(c.position[t[0]], c.position[t[1]], c.position[t[2]], c.position[t[3]]));
             near += (c.position[t[0]] - place).norm() < 2;
         }
         QVERIFY2(worst > std::sin(14 * M_PI / 180), qPrintable(QString::number(std::asin(worst) * 180 / M_PI)));
