@@ -163,7 +163,7 @@ class TestSubmodel : public QObject {
         const mesh::PointLocation location(coarse.mesh);
         const Submodel p =
             cutOut(fine.mesh, slab(fine.mesh, 30, 70), fine.supports, fine.loads, [&](std::size_t c, std::int32_t n) {
-                return location.interpolate(coarse.solution.cases[c].displacement, fine.mesh.position[n]);
+                return location.interpolate(coarse.solution.cases[c].displacement, location.at(fine.mesh.position[n]));
             });
         Progress progress;
         const Solution s = solve(p.mesh, steel, p.supports, p.loads, {}, progress);
@@ -190,11 +190,11 @@ class TestSubmodel : public QObject {
                 Vec3 p = Vec3::Zero();
                 for (int k = 0; k < 10; ++k) p += n[k] * m.position[m.tet[e][k]];
                 // the field of positions itself
-                QVERIFY((location.interpolate(m.position, p) - p).norm() < 1e-9);
+                QVERIFY((location.interpolate(m.position, location.at(p)) - p).norm() < 1e-9);
             }
         // beside the body: the nearest element, continued
         const Vec3 beside(50, 5 + 0.002 * 2500, 10.3 + std::sin(2.5));
-        QVERIFY((location.interpolate(m.position, beside) - beside).norm() < 1e-6);
+        QVERIFY((location.interpolate(m.position, location.at(beside)) - beside).norm() < 1e-6);
         QCOMPARE(mesh::PointLocation(mesh::TetMesh{}).at(beside).element, -1);
     }
 };

@@ -97,8 +97,7 @@ PointLocation::Place PointLocation::at(const Vec3& point) const {
     return best;
 }
 
-Vec3 PointLocation::interpolate(const std::vector<Vec3>& value, const Vec3& point) const {
-    const Place place = at(point);
+Vec3 PointLocation::interpolate(const std::vector<Vec3>& value, const Place& place) const {
     Vec3 sum = Vec3::Zero();
     if (place.element < 0) return sum;
     for (int k = 0; k < 10; ++k) sum += place.weight[k] * value[mesh_.tet[place.element][k]];

@@ -17,8 +17,8 @@ class PointLocation {
     };
     Place at(const Vec3& point) const;
 
-    /// A nodal field at a point. @param value  [nodes]
-    Vec3 interpolate(const std::vector<Vec3>& value, const Vec3& point) const;
+    /// A nodal field at a place; zero where there is no element. @param value  [nodes]
+    Vec3 interpolate(const std::vector<Vec3>& value, const Place& place) const;
 
   private:
     std::array<int, 3> cellOf(const Vec3& p) const;

@@ -332,10 +332,7 @@ assess::Refined solvePiece(const Part& part, const CheckResult& check, const mes
         elastic::cutOut(finer, std::move(keep), model.supports, loads, [&](std::size_t c, std::int32_t node) {
             auto at = places.find(node);
             if (at == places.end()) at = places.emplace(node, checked.at(finer.position[node])).first;
-            const auto& t = check.mesh.tet[at->second.element];
-            Vec3 u = Vec3::Zero();
-            for (int k = 0; k < 10; ++k) u += at->second.weight[k] * check.cases[c].displacement[t[k]];
-            return u;
+            return checked.interpolate(check.cases[c].displacement, at->second);
         });
     elastic::SolveOptions options;
     options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
