@@ -7,6 +7,7 @@
 #include <unordered_map>
 
 #include "base/parallel.hpp"
+#include "cage/patches.hpp"
 #include "surface/thickness.hpp"
 
 namespace escultura::cage {
@@ -80,6 +81,7 @@ class FilledOut {
 };
 
 constexpr int mostTries = 12, mostFits = 3;
+constexpr std::size_t cheapPatches = 3000;  // faces whose patches are made in a fraction of the fit's time
 
 /// Whether a cage is sound and has the target's pieces and handles.
 bool isRight(const CageReport& r, const Target& target) {
@@ -184,7 +186,9 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         const bool stubs = std::max(a.deviation.largest, a.deviation.backLargest) > a.deviation.edge;
         if (options.adapt && (!stubs || fits == mostFits)) adapt(a, target, options, progress);
         fitAndMeasure(a, target, options, 0.1, a.cage.face.size() < 3000 ? 8 : 4, true, progress);
-        const double b = badness(a, target);
+        double b = badness(a, target);
+        // where vertices with three edges meet patches can keep a kink: another wrap is tried when that takes no time
+        if (b < 2 && a.cage.face.size() < cheapPatches && makePatches(a.cage).irregularJump >= 1) b += 1;
         if (least < 0 || b < least) {
             least = b;
             best = std::move(a);
