@@ -21,10 +21,10 @@ class BallOpening {
         double depth = 0;        ///< its distance from there, mm
     };
     BallOpening() = default;
-    /// @param thickness  [vertices] of walls, mm, see wallThickness(): what is much thicker than the ball is not looked
-    /// at
-    /// @param radius   of the ball, mm
-    /// @param leftOut  vertices that do not count as thin places; may be empty
+    /// @param thickness  [vertices] of walls, mm, see wallThickness(): what is much thicker than the ball is not
+    ///                   looked at
+    /// @param radius     of the ball, mm
+    /// @param leftOut    vertices that do not count as thin places; may be empty
     /// @throws Cancelled
     BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::span<const float> thickness, double radius,
                 const std::function<bool(const Vec3&)>& leftOut, Progress& progress);
