@@ -72,9 +72,9 @@ void MainWindow::exportSolid() {
         showError("The solid is out of date or not rebuilt yet: rebuild it before writing it.");
         return;
     }
-    const QString path = QFileDialog::getSaveFileName(
-        this, "Write solid", "solid.step",
-        "STEP AP214 (*.step);;STL (*.stl);;3MF with units and metadata (*.3mf);;OBJ with groups (*.obj)");
+    const QString path = QFileDialog::getSaveFileName(this, "Write solid", "solid.step",
+                                                      "STEP AP214 (*.step);;IGES, no names (*.iges);;STL (*.stl);;3MF "
+                                                      "with units and metadata (*.3mf);;OBJ with groups (*.obj)");
     if (!path.isEmpty()) exportSolidTo(path);
 }
 
@@ -88,8 +88,12 @@ void MainWindow::exportSolidTo(const QString& path) {
         [rebuilt, part, path, differ](Progress& progress) {
             progress.step("Writing and reading back");
             const std::string to = path.toStdString();
-            const bool step = to.ends_with(".step") || to.ends_with(".stp");
-            *differ = step ? writeCheckedStep(to, part, *rebuilt) : writeCheckedBody(to, part, *rebuilt);
+            auto is = [&](std::initializer_list<const char*> endings) {
+                return std::any_of(endings.begin(), endings.end(), [&](const char* e) { return to.ends_with(e); });
+            };
+            *differ = is({".step", ".stp"})   ? writeCheckedStep(to, part, *rebuilt)
+                      : is({".iges", ".igs"}) ? writeCheckedIges(to, part, *rebuilt)
+                                              : writeCheckedBody(to, part, *rebuilt);
         },
         [this, path, differ] {
             for (const auto& d : *differ) showError("Read back from " + path + ": " + QString::fromStdString(d));
@@ -224,10 +228,7 @@ void MainWindow::offerRecovery() {
     if (box.clickedButton() == recover)
         session_.recover(newest);
     else if (box.clickedButton() == discard)
-        for (const auto& u : found) {
-            std::error_code ignored;
-            for (const char* end : {"", "-wal", "-shm", ".lock"}) std::filesystem::remove(u.path + end, ignored);
-        }
+        for (const auto& u : found) project::discard(u);
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

@@ -70,6 +70,7 @@ void MainWindow::connectRebuild() {
     });
     connect(view_, &View::clickedAt, editor_, &CageEditor::clickedAt);
     connect(view_, &View::regionDrawn, editor_, &CageEditor::regionDrawn);
+    connect(view_, &View::painted, editor_, &CageEditor::paintAt);
     connect(&drawer_->cage(), &CagePanel::failed, this, &MainWindow::showError);
     connect(&drawer_->features(), &FeaturesPanel::failed, this, &MainWindow::showError);
     connect(&drawer_->features(), &FeaturesPanel::selectionChanged, this, [this](const QString& name) {

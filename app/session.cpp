@@ -121,15 +121,40 @@ void Session::record(const QString& text) {
     }
 }
 
-void Session::startJournal() {
+void Session::startJournal(bool resultsSaved) {
     forgetRecovery();
     const QString path =
         QString("%1/%2-%3.journal").arg(recoveryFolder()).arg(QDateTime::currentMSecsSinceEpoch()).arg(::getpid());
     try {
-        journal_ = std::make_unique<project::Journal>(path.toStdString(), *project_, projectPath_.toStdString());
+        journal_ =
+            std::make_shared<project::Journal>(path.toStdString(), *project_, projectPath_.toStdString(), resultsSaved);
     } catch (const std::exception& e) {
         addLog(QString("Work cannot be recovered after a crash: %1").arg(QString(e.what()).section('\n', 0, 0)));
     }
+}
+
+void Session::keepResults() {
+    if (!journal_ || !project_) return;
+    if (keeper_) {
+        keepAgain_ = true;
+        return;
+    }
+    keepAgain_ = false;
+    auto problem = std::make_shared<QString>();
+    keeper_ = QThread::create([journal = journal_, results = project_->results, problem] {
+        try {
+            journal->keep(*results);
+        } catch (const std::exception& e) {
+            *problem = QString(e.what()).section('\n', 0, 0);
+        }
+    });
+    connect(keeper_, &QThread::finished, this, [this, problem] {
+        keeper_->deleteLater();
+        keeper_ = nullptr;
+        if (!problem->isEmpty()) addLog("Results cannot be kept for recovery: " + *problem);
+        if (keepAgain_ && problem->isEmpty()) keepResults();
+    });
+    keeper_->start(QThread::LowPriority);
 }
 
 void Session::forgetRecovery() {
@@ -151,10 +176,11 @@ Session::Session(QObject* parent) : QObject(parent) {}
 
 Session::~Session() {
     cancel();
-    if (worker_) {
-        worker_->wait();
-        delete worker_;
-    }
+    for (QThread* thread : {worker_, keeper_})
+        if (thread) {
+            thread->wait();
+            delete thread;
+        }
 }
 
 void Session::addLog(const QString& line) {
@@ -217,7 +243,7 @@ void Session::edit(const QString& text, const std::function<void(project::Projec
     undo_.push(new EditCommand(*this, text, before, after, joinKind));
 }
 
-void Session::adopt(std::shared_ptr<project::Project> opened, const QString& path) {
+void Session::adopt(std::shared_ptr<project::Project> opened, const QString& path, bool resultsSaved) {
     project_ = std::move(*opened);
     projectPath_ = path;
     last_.clear();
@@ -228,7 +254,7 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     restoreUndo();
     remember();
     addLog("Opened " + QString::fromStdString(project_->part.name));
-    startJournal();
+    startJournal(resultsSaved);
     if (project_->history.empty()) record("Opened " + QString::fromStdString(project_->part.path));
     emit projectOpened();
     emit changed();
@@ -396,11 +422,10 @@ void Session::recover(const project::Unsaved& unsaved) {
     work(
         "Recovering", [opened, unsaved](Progress& progress) { *opened = project::recover(unsaved, progress); },
         [this, opened, unsaved] {
-            adopt(opened, QString::fromStdString(unsaved.projectPath));
+            adopt(opened, QString::fromStdString(unsaved.projectPath), false);
             record("Recovered unsaved work");
             modified_ = true;
-            std::error_code ignored;
-            for (const char* end : {"", "-wal", "-shm", ".lock"}) std::filesystem::remove(unsaved.path + end, ignored);
+            project::discard(unsaved);
             emit changed();
         });
 }
@@ -446,6 +471,7 @@ void Session::work(const QString& title, std::function<void(Progress&)> task, st
             emit changed();
         } else {
             done();
+            keepResults();
         }
         // a change made while this ran may ask for another field; one that failed is not tried again by itself
         if (error->isEmpty() && !*cancelled) refreshField();

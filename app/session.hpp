@@ -105,11 +105,14 @@ class Session : public QObject {
   private:
     friend class EditCommand;
     friend class StoredCommand;
-    void adopt(std::shared_ptr<project::Project> project, const QString& path);
+    /// @param resultsSaved  all its results are in the file of that path
+    void adopt(std::shared_ptr<project::Project> project, const QString& path, bool resultsSaved = true);
     void remember();
     /// Writes a step to history and journal.
     void record(const QString& text);
-    void startJournal();
+    void startJournal(bool resultsSaved = true);
+    /// Writes new results beside the journal, in a thread of its own.
+    void keepResults();
     void restoreUndo();
 
     std::optional<project::Project> project_;
@@ -117,12 +120,13 @@ class Session : public QObject {
     std::map<std::int64_t, LastKnown> last_;
     std::map<std::int64_t, project::Recipe> checked_;  ///< recipe of each variant's last check
     std::vector<project::Timing> timings_;
-    QThread* worker_ = nullptr;
+    QThread *worker_ = nullptr, *keeper_ = nullptr;
+    bool keepAgain_ = false;
     std::shared_ptr<Progress> progress_;
     QString projectPath_;
     bool modified_ = false;
     QStringList log_;
-    std::unique_ptr<project::Journal> journal_;
+    std::shared_ptr<project::Journal> journal_;
     bool restoring_ = false;  ///< commands of earlier sessions are pushed without being carried out
 };
 

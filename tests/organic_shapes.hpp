@@ -11,10 +11,7 @@
 #include "solid/build.hpp"
 #include "surface/extract.hpp"
 
-namespace made_up {
-
-using escultura::Box3;
-using escultura::Vec3;
+namespace escultura::made_up {
 
 /// Conical bar with round ends; exact for equal radii, close for the others.
 struct ConicalBar {
@@ -111,4 +108,4 @@ inline OrganicSolid organicSolid(unsigned seed) {
     return r;
 }
 
-}  // namespace made_up
+}  // namespace escultura::made_up

@@ -125,9 +125,9 @@ class TestFindingsWindow : public QObject, WindowDriver {
         for (int r = 0; r < differs->rowCount(); ++r)
             told = told || differs->item(r, 0)->text().contains("thickenings");
         QVERIFY(told);
-        QCOMPARE(find<Plot>("variantsScatter")->itemCount(), 2);
+        QCOMPARE(find<PlotView>("variantsScatter")->itemCount(), 2);
         choose("variantsQuantity", 3);
-        QCOMPARE(find<Plot>("variantsCurve")->itemCount(), 4);  // two cases of two variants
+        QCOMPARE(find<PlotView>("variantsCurve")->itemCount(), 4);  // two cases of two variants
         // undone: the variant goes
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
         QVERIFY(settle());
@@ -177,7 +177,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         click("runStudy");
         QVERIFY(settle());
         QTRY_COMPARE(find<QTableWidget>("studyTable")->rowCount(), 2);
-        QCOMPARE(find<Plot>("studyPlot")->itemCount(), 2);
+        QCOMPARE(find<PlotView>("studyPlot")->itemCount(), 2);
         selectRow(find<QTableWidget>("studyTable"), 1);
         click("adoptEvaluation");
         QVERIFY(settle());

@@ -7,8 +7,10 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "box_mesh.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/step_reader.hpp"
+#include "exchange/writers.hpp"
 #include "made_up_part.hpp"
 #include "project/project.hpp"
 #include "project/rebuild_text.hpp"
@@ -282,6 +284,123 @@ class TestRebuild : public QObject {
         recipe.rebuild.steps = {member({0, 0, 0}, {10, 0, 0}, -1)};
         QVERIFY(messageOf([&] { built(recipe); }).find("radii above 0") != std::string::npos);
     }
+    /// A boss on the bar: where the kernel does not fillet its foot the cage goes over into it.
+    void bossesAreBlendedInTheCage() {
+        Recipe recipe = lever().variants[0].recipe;
+        recipe.rebuild.faceSize = 4;
+        const RebuildResult plain = built(recipe);
+        solid::Feature f;
+        f.kind = solid::Feature::Kind::boss;
+        f.name = "spigot";
+        f.origin = Vec3(40, 15, 14);
+        f.axis = Vec3::UnitZ();
+        f.diameter = 8;
+        f.length = 8;
+        f.before = 4;
+        f.radius = 0;
+        recipe.rebuild.ownFeatures = true;
+        recipe.rebuild.features =
+            effectiveFeatures(lever().part, lever().field()->regions, lever().variants[0].recipe.rebuild);
+        recipe.rebuild.features.push_back(f);
+        const RebuildResult sharp = built(recipe);
+        QVERIFY2(sharp.problems.empty(), sharp.problems.empty() ? "" : sharp.problems.front().c_str());
+        const std::string before = lever().keys(recipe).cage;
+        auto& last = recipe.rebuild.features.back();
+        last.radius = 3;
+        QCOMPARE(lever().keys(recipe).cage, before);  // a fillet on the solid leaves the cage alone
+        last.blendInCage = true;
+        QVERIFY(isBlendedInCage(last) && lever().keys(recipe).cage != before);
+        const RebuildResult blended = built(recipe);
+        QVERIFY2(blended.problems.empty(), blended.problems.empty() ? "" : blended.problems.front().c_str());
+        QVERIFY(lever().cage(recipe)->agrees && lever().cage(recipe)->folded.empty());
+        // the exact outside is still there, and material at its foot: a fillet of 3 mm around 8 mm on a plane holds
+        // (1 - pi/4) r^2 * 2 pi (R + 0.22 r) = 56 mm3
+        bool outside = false;
+        for (const auto& s : blended.solid.surfaces)
+            outside = outside || (s.feature == "spigot" && s.kind == solid::SolidSurface::Kind::cylinder &&
+                                  std::abs(s.radius - 4) < 1e-9);
+        QVERIFY(outside);
+        const double more = blended.solid.solid.volume - sharp.solid.solid.volume;
+        QVERIFY2(more > 0.6 * 56 && more < 2.2 * 56, qPrintable(QString::number(more)));
+        last.on = false;
+        QVERIFY(!isBlendedInCage(last));
+        QVERIFY(near(built(recipe).solid.solid.volume, plain.solid.solid.volume, 1e-9));
+    }
+    /// A painted region is the union of balls; only the side that was painted moves.
+    void paintedRegions() {
+        Thickening t;
+        t.painted = {Vec3(0, 0, 0), Vec3(10, 0, 0)};
+        t.radius = 2;
+        t.edge = 4;
+        QCOMPARE(weightAt(t, Vec3(10, 2, 0)), 1.0);
+        QCOMPARE(weightAt(t, Vec3(0, 0, 6)), 0.0);
+        QCOMPARE(weightAt(t, Vec3(5, 0, 0)), 0.15625);  // 3 of the edge's 4 mm outside: x^2 (3 - 2 x) at 1/4
+        Recipe recipe = lever().variants[0].recipe;
+        const RebuildResult plain = built(recipe);
+        CageStep s;
+        s.kind = CageStep::Kind::thickening;
+        s.name = "painted";
+        for (int x = 28; x <= 52; x += 4) s.thickening.painted.push_back(Vec3(x, 22, 7.5));
+        s.thickening.radius = 6;
+        s.thickening.edge = 3;
+        recipe.rebuild.steps = {s};
+        const RebuildResult thick = built(recipe);
+        auto side = [](const RebuildResult& b, double sign) {  // farthest place of the bar's middle along y
+            double most = -1e9;
+            for (const Vec3& p : b.solid.mesh.position)
+                if (std::abs(p.x() - 40) < 5 && std::abs(p.z() - 7.5) < 3) most = std::max(most, sign * p.y());
+            return most;
+        };
+        QVERIFY2(std::abs(side(thick, 1) - side(plain, 1) - 1) < 0.15,
+                 qPrintable(QString::number(side(thick, 1) - side(plain, 1))));
+        QVERIFY(std::abs(side(thick, -1) - side(plain, -1)) < 0.02);
+        recipe.rebuild.steps[0].thickening.radius = 0;
+        QVERIFY(messageOf([&] { built(recipe); }).find("radius above 0") != std::string::npos);
+        recipe.rebuild.steps[0].thickening = {};
+        recipe.rebuild.steps[0].thickening.box = true;
+        recipe.rebuild.steps[0].thickening.low = Vec3(5, 0, 0);
+        QVERIFY(messageOf([&] { built(recipe); }).find("first corner") != std::string::npos);
+    }
+    /// Keep-outs that are bodies from files are cut as exactly as boxes; grown ones by their offset.
+    void keepOutBodiesAreCutExactly() {
+        const std::string stl = folder().filePath("tool.stl").toStdString();
+        exchange::writeStl(stl, made_up::boxMesh({34, 20, -5}, {46, 40, 20}), "tool");
+        auto json = made_up::leverPart();
+        json["keep_outs"] = {{{"kind", "body"}, {"name", "tool"}, {"body", stl}},
+                             {{"kind", "box"}, {"name", "far away"}, {"low", {0, 60, 0}}, {"high", {10, 70, 10}}}};
+        QTemporaryDir dir;
+        Progress progress;
+        Project p = openPart(made_up::writeLever(dir.path().toStdString(), json), progress);
+        p.variants[0].recipe.rebuild.faceSize = 5;
+        run(p, p.variants[0].recipe, Stage::rebuild, progress);
+        const auto b = p.rebuild(p.variants[0].recipe);
+        for (const auto& o : b->solid.features) QVERIFY2(o.built, (o.name + ": " + o.problem).c_str());
+        QVERIFY2(b->problems.empty(), b->problems.empty() ? "" : b->problems.front().c_str());
+        bool floor = false;
+        for (const auto& s : b->solid.surfaces)
+            if (s.interface == "tool" && s.kind == solid::SolidSurface::Kind::plane && s.axis.y() > 0.5) {
+                floor = true;
+                QVERIFY(std::abs(s.point.y() - 20) < 1e-6 && (s.axis - Vec3::UnitY()).norm() < 1e-9);
+                QCOMPARE(s.face, std::string("keep-out"));
+            }
+        QVERIFY(floor);
+        for (const Vec3& q : b->solid.mesh.position) QVERIFY(!(q.x() > 34.01 && q.x() < 45.99 && q.y() > 20.01));
+        const auto surface = p.surface(p.variants[0].recipe);
+        QVERIFY(near(b->solid.solid.volume, surface->measures.volume, 1e-2));
+        // grown by 1.5 mm
+        json["keep_outs"][0]["offset"] = 1.5;
+        Project grown = openPart(made_up::writeLever(dir.path().toStdString(), json), progress);
+        grown.variants[0].recipe.rebuild.faceSize = 5;
+        run(grown, grown.variants[0].recipe, Stage::rebuild, progress);
+        const auto g = grown.rebuild(grown.variants[0].recipe);
+        QVERIFY2(g->problems.empty(), g->problems.empty() ? "" : g->problems.front().c_str());
+        bool moved = false;
+        for (const auto& x : g->solid.surfaces)
+            moved = moved || (x.interface == "tool" && x.kind == solid::SolidSurface::Kind::plane &&
+                              (x.axis - Vec3::UnitY()).norm() < 1e-3 && std::abs(x.point.y() - 18.5) < 1e-3);
+        QVERIFY(moved);
+        QVERIFY(near(g->solid.solid.volume, grown.surface(grown.variants[0].recipe)->measures.volume, 1e-2));
+    }
     void cagesByHandAreKept() {
         Recipe recipe = lever().variants[0].recipe;
         const double before = built(recipe).solid.solid.volume;
@@ -381,6 +500,9 @@ class TestRebuild : public QObject {
         t.thickening.low = Vec3(1, 1, 1);
         t.thickening.high = Vec3(2, 3, 4);
         r.steps.push_back(t);
+        t.thickening.box = false;
+        t.thickening.painted = {Vec3(1, 2, 3), Vec3(4, 5, 6)};
+        r.steps.push_back(t);
         cage::Cage c =
             lever().cage(lever().variants[0].recipe) ? lever().cage(lever().variants[0].recipe)->cage : cage::Cage{};
         c.crease = {{0, 1, 2.5}};
@@ -392,7 +514,9 @@ class TestRebuild : public QObject {
             f.name = "f" + std::to_string(k);
             f.head = solid::Feature::Head::countersink;
             f.diameter = 3.25 + k;
-            f.path = "body.step";
+            f.path = "body.stl";
+            f.unit = "in";
+            f.offset = 0.5;
             f.on1 = "a";
             r.features.push_back(f);
         }
@@ -401,7 +525,7 @@ class TestRebuild : public QObject {
         broken["features"][0]["kind"] = "gear";
         QVERIFY(messageOf([&] { rebuildFrom(broken); }).find("'gear'") != std::string::npos);
         broken = rebuildJson(r);
-        broken["steps"][2]["cage"]["faces"][0] = 999999;
+        broken["steps"][3]["cage"]["faces"][0] = 999999;
         QVERIFY(messageOf([&] { rebuildFrom(broken); }).find("damaged") != std::string::npos);
         // with the project
         Project p = lever();
@@ -419,6 +543,10 @@ class TestRebuild : public QObject {
             QVERIFY2(writeCheckedBody(folder().filePath(name).toStdString(), lever().part, b).empty(), name);
         const std::string step = folder().filePath("lever.step").toStdString();
         QVERIFY(writeCheckedStep(step, lever().part, b).empty());
+        const std::string iges = folder().filePath("lever.iges").toStdString();
+        const auto differ = writeCheckedIges(iges, lever().part, b);
+        QVERIFY2(differ.empty(), differ.empty() ? "" : differ.front().c_str());
+        QVERIFY(messageOf([&] { solid::readIgesFigures(step); }).find("no solid") != std::string::npos);
         const auto back = surface::measure(surface::weld(exchange::readStep(step)));
         QVERIFY(back.watertight);
         QVERIFY(near(back.volume, b.solid.solid.volume, 1e-2));

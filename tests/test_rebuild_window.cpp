@@ -268,6 +268,59 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         click("cageApply");
         QVERIFY(std::abs((editor().cage().position[v] - at).x() - 2 * turned.x()) < 1e-9);
     }
+    /// Faces are painted with the mouse, taken out again with Shift, and thickened; a box has its corners as numbers.
+    void regionsArePaintedAndBoxed() {
+        startEditing();
+        auto& view = w_->view();
+        view.look(Vec3(0, 0, -1), Vec3::UnitY());
+        choose("thickenRegion", 2);
+        click("addThickening");
+        QVERIFY(find<QLabel>("error")->text().contains("No face is selected"));
+        type(find<QLineEdit>("cageBrush"), "6 mm");
+        find<QCheckBox>("cagePaint")->click();
+        QVERIFY(editor().element() == CageEditor::Element::faces);
+        auto drag = [&](double from, double to, Qt::KeyboardModifiers m) {
+            auto at = [&](double x) { return view.placeOf(Vec3(x, 15, 15)).toPoint(); };
+            QTest::mousePress(&view, Qt::LeftButton, m, at(from));
+            for (int k = 1; k <= 8; ++k) QTest::mouseMove(&view, at(from + k * (to - from) / 8));
+            QTest::mouseRelease(&view, Qt::LeftButton, m, at(to));
+        };
+        const Vec3 direction = view.camera().direction;
+        drag(26, 54, {});
+        QVERIFY((view.camera().direction - direction).norm() < 1e-12);  // the drag painted instead of orbiting
+        const auto painted = editor().selection();
+        QVERIFY2(painted.size() >= 4, qPrintable(QString::number(painted.size())));
+        for (auto f : painted) {
+            const Vec3 m = middleOf(f);
+            QVERIFY(m.x() > 15 && m.x() < 65 && m.z() > 7);  // the side in sight
+        }
+        drag(26, 28, Qt::ShiftModifier);
+        QVERIFY(!editor().selection().empty() && editor().selection().size() < painted.size());
+        const auto count = editor().selection().size();
+        click("addThickening");
+        QCOMPARE(rebuild().steps.size(), std::size_t(1));
+        QCOMPARE(rebuild().steps[0].thickening.painted.size(), count);
+        QVERIFY(rebuild().steps[0].thickening.radius > 1);
+        choose("thickenRegion", 1);
+        click("addThickening");
+        const auto box = rebuild().steps[1].thickening;
+        QVERIFY(box.box && box.low.x() > 15 && box.high.x() < 65 && box.low.x() < box.high.x());
+        // beside the body a drag still turns the view
+        QTest::mousePress(&view, Qt::LeftButton, {}, QPoint(6, view.height() - 6));
+        QTest::mouseMove(&view, QPoint(40, view.height() - 30));
+        QTest::mouseMove(&view, QPoint(60, view.height() - 60));
+        QTest::mouseRelease(&view, Qt::LeftButton, {}, QPoint(60, view.height() - 60));
+        QVERIFY((view.camera().direction - direction).norm() > 0.01);
+        find<QCheckBox>("cagePaint")->click();
+        click("editCage");
+        auto* steps = find<QTableWidget>("cageSteps");
+        QCOMPARE(steps->item(0, 2)->text(), QString("%1 painted places").arg(count));
+        steps->item(1, 3)->setText("64, 26, 25");
+        QCOMPARE(rebuild().steps[1].thickening.high, Vec3(64, 26, 25));
+        steps->item(1, 3)->setText("0, 0, 0");  // below the low corner
+        QVERIFY(find<QLabel>("error")->isVisible());
+        QCOMPARE(rebuild().steps[1].thickening.high, Vec3(64, 26, 25));
+    }
     /// A member and a thickened region are rows with numbers.
     void membersAreRowsOfNumbers() {
         buildSurface();

@@ -5,12 +5,14 @@
 #include <cmath>
 
 #include "base/error.hpp"
+#include "box_mesh.hpp"
 #include "cage/automatic.hpp"
 #include "organic_shapes.hpp"
 #include "solid/build.hpp"
 #include "surface/extract.hpp"
 
 using namespace escultura;
+using made_up::boxMesh;
 using solid::Feature;
 
 namespace {
@@ -45,6 +47,17 @@ solid::SolidResult build(const std::vector<Feature>& features) {
     solid::SolidOptions o;
     o.deflection = 0.1;
     return solid::buildSolid(ball().cage, ball().patches, features, o, progress);
+}
+
+/// An imported body made of triangles.
+solid::SolidResult buildWith(const surface::TriMesh& mesh, Feature f) {
+    Progress progress;
+    solid::SolidOptions o;
+    o.deflection = 0.1;
+    o.trianglesOf = [&](const Feature&) { return mesh; };
+    f.kind = Feature::Kind::body;
+    f.path = "made-up.stl";
+    return solid::buildSolid(ball().cage, ball().patches, {f}, o, progress);
 }
 
 Feature bore(double diameter) {
@@ -107,6 +120,52 @@ class TestSolid : public QObject {
             if (r.mesh.owner[t] == 1)
                 for (auto v : r.mesh.triangle[t])
                     QVERIFY(std::abs(std::hypot(r.mesh.position[v].x(), r.mesh.position[v].y()) - 10) < 1e-6);
+    }
+    /// A body of triangles has one face for each of its planes; the cap above z = 20 holds pi h^2 (3 R - h) / 3.
+    void bodiesOfTriangles() {
+        const auto box = boxMesh({-50, -50, 20}, {50, 50, 60});
+        QVERIFY(surface::measure(box).watertight && surface::measure(box).volume > 0);
+        Feature f;
+        f.name = "milled";
+        const auto r = buildWith(box, f);
+        QVERIFY2(r.features[0].built, r.features[0].problem.c_str());
+        QVERIFY(near(removed(r), M_PI * 20 * 20 * (3 * R - 20) / 3, 5e-3));
+        QVERIFY(r.solid.valid && r.solid.closed);
+        int planes = 0;
+        for (const auto& s : r.surfaces)
+            if (s.kind == solid::SolidSurface::Kind::plane) {
+                ++planes;
+                QCOMPARE(s.faces, 1);
+                QVERIFY((s.axis - Vec3::UnitZ()).norm() < 1e-9 && std::abs(s.point.z() - 20) < 1e-9);
+            }
+        QCOMPARE(planes, 1);
+        // added: a bar of 10 x 10 mm from the middle to 20 mm beyond the ball
+        f.adds = true;
+        const auto bar = buildWith(boxMesh({0, -5, -5}, {60, 5, 5}), f);
+        QVERIFY2(bar.features[0].built, bar.features[0].problem.c_str());
+        // the ball's surface over the square: x = R - (y^2 + z^2) / 2R in good approximation
+        QVERIFY(near(-removed(bar), 100 * (60 - (R - 25. / 3 / R)), 1e-2));
+        QCOMPARE(bar.solid.solids, 1);
+    }
+    void bodiesThatCannotBeUsedSayWhy() {
+        Feature f;
+        f.name = "broken";
+        auto open = boxMesh({-50, -50, 20}, {50, 50, 60});
+        open.triangle.pop_back();
+        open.owner.pop_back();
+        const auto r = buildWith(open, f);
+        QVERIFY(!r.features[0].built && r.solid.valid);
+        QVERIFY2(r.features[0].problem.find("open edges") != std::string::npos, r.features[0].problem.c_str());
+        surface::TriMesh many;
+        many.triangle.resize(30001);
+        QVERIFY(buildWith(many, f).features[0].problem.find("30001") != std::string::npos);
+        // beside the ball: told for a body, nothing to tell for a place that must stay empty
+        const auto beside = boxMesh({50, 50, 50}, {60, 60, 60});
+        QVERIFY(buildWith(beside, f).features[0].problem.find("does not touch") != std::string::npos);
+        f.face = "keep-out";
+        const auto empty = buildWith(beside, f);
+        QVERIFY(empty.features[0].built && empty.features[0].problem.empty());
+        QCOMPARE(empty.solid.faces, static_cast<int>(ball().cage.face.size()));
     }
     void headsOfBores() {
         Feature f = bore(10);

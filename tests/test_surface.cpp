@@ -1,6 +1,7 @@
 #include <QtTest>
 
 #include "base/error.hpp"
+#include "box_mesh.hpp"
 #include "exchange/writers.hpp"
 #include "field/density_field.hpp"
 #include "shape/field_body.hpp"
@@ -62,10 +63,7 @@ class TestSurface : public QObject {
         QVERIFY(std::abs(m.volume / (2 * M_PI * M_PI * 22 * 81) - 1) < 0.01);
     }
     void measuresACube() {
-        TriMesh cube;
-        for (int k = 0; k < 8; ++k) cube.position.emplace_back(k & 1 ? 3 : 1, k & 2 ? 2 : 0, k & 4 ? 5 : 0);
-        cube.triangle = {{0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}, {0, 1, 4}, {1, 5, 4},
-                         {2, 6, 3}, {3, 6, 7}, {0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}};
+        TriMesh cube = made_up::boxMesh({1, 0, 0}, {3, 2, 5});
         const Measures m = measure(cube);
         QVERIFY(m.watertight);
         QCOMPARE(m.volume, 20.0);

@@ -24,14 +24,18 @@ struct WindowDriver {
         return x;
     }
     /// A fresh window on the made-up lever.
-    void openLever() {
+    void openLever(const nlohmann::json& part = made_up::leverPart()) {
+        openWindow(QString::fromStdString(made_up::writeLever(dir_.path().toStdString(), part)));
+    }
+    /// A fresh window on a part file or a project.
+    void openWindow(const QString& path) {
         qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
         w_ = std::make_unique<MainWindow>();
         w_->setProperty("neverAsk", true);
         w_->show();
         QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
         QApplication::setActiveWindow(w_.get());  // a bare X server has no window manager to do it
-        w_->open(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
+        w_->open(path);
         QVERIFY(settle());
         QVERIFY(w_->session().hasProject());
     }
@@ -41,7 +45,7 @@ struct WindowDriver {
     }
     /// Waits until the worker is idle.
     bool settle() {
-        return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 120000);
+        return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 600000);
     }
     void click(const char* button) {
         auto* b = find<QPushButton>(button);

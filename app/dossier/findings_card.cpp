@@ -311,6 +311,13 @@ void FindingsCard::sign() {
                           QDate::currentDate().toString(Qt::ISODate).toStdString());
     session_.edit("Disposition of " + text(d.finding), [&](Project& p) { project::sign(p.variants[p.open], d); });
     why_->clear();
+    // on to the next one that nobody has decided on
+    for (int r = 0; r < list_->rowCount(); ++r)
+        if (list_->item(r, 4)->text() == "open" || list_->item(r, 4)->text() == "◐ changed") {
+            list_->setCurrentCell(r, 0);
+            list_->scrollToItem(list_->item(r, 0));
+            break;
+        }
 }
 
 }  // namespace escultura::app

@@ -5,6 +5,7 @@
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
+#include <tuple>
 
 #include "base/error.hpp"
 #include "dossier/card_parts.hpp"
@@ -69,12 +70,19 @@ CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(member, &QPushButton::clicked, this, &CagePanel::addMember);
     auto* thick = new QPushButton("Thicken");
     thick->setObjectName("addThickening");
-    thick->setToolTip("Move the surface outward in a region with a soft edge; while editing, around the selection");
+    thick->setToolTip("Move the surface outward in a region with a soft edge");
     connect(thick, &QPushButton::clicked, this, &CagePanel::addThickening);
+    region_ = new QComboBox;
+    region_->setObjectName("thickenRegion");
+    region_->addItems({"in a ball", "in a box", "the selected faces"});
+    region_->setToolTip(
+        "Ball and box lie around the selection, or the worst finding, and get their numbers in the list; "
+        "faces are selected or painted while editing");
     auto* head = line();
     head->addWidget(edit_);
     head->addWidget(member);
     head->addWidget(thick);
+    head->addWidget(region_);
     head->addWidget(state_, 1);
     column->addLayout(head);
     pages_ = new QStackedWidget;
@@ -144,6 +152,21 @@ QWidget* CagePanel::makeTools() {
     select->addWidget(button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface",
                              [this] { editor_->selectDeviating(far_->value()); }));
     select->addWidget(far_);
+    paint_ = new QCheckBox("Paint");
+    paint_->setObjectName("cagePaint");
+    paint_->setToolTip("Drag over the body to select the faces within this radius; Shift takes them out");
+    brush_ = new QuantityEdit(dimension::length, "mm", 1e-3, 1e4);
+    brush_->setObjectName("cageBrush");
+    brush_->setValue(10);
+    brush_->setFixedWidth(70);
+    auto useBrush = [this] {
+        if (editor_) editor_->setBrush(paint_->isChecked() ? brush_->value() : 0);
+        refresh();
+    };
+    connect(paint_, &QCheckBox::toggled, this, useBrush);
+    connect(brush_, &QuantityEdit::valueEntered, this, useBrush);
+    select->addWidget(paint_);
+    select->addWidget(brush_);
     select->addStretch();
     rows->addLayout(select);
 
@@ -276,8 +299,8 @@ QWidget* CagePanel::makeSteps() {
     column->addLayout(head);
     steps_ = new QTableWidget(0, 6);
     steps_->setObjectName("cageSteps");
-    steps_->setHorizontalHeaderLabels(
-        {"Change", "On", "From or middle, mm", "To or radius, mm", "Radii or amount, mm", "Blend or edge, mm"});
+    steps_->setHorizontalHeaderLabels({"Change", "On", "From, middle or low corner, mm",
+                                       "To, radius or high corner, mm", "Radii or amount, mm", "Blend or edge, mm"});
     steps_->verticalHeader()->hide();
     steps_->setSelectionBehavior(QAbstractItemView::SelectRows);
     steps_->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
@@ -311,13 +334,8 @@ void CagePanel::addMember() {
     }
     if (editor_ && editor_->isOn() && editor_->element() == CageEditor::Element::faces &&
         editor_->selection().size() == 2) {
-        auto middleOf = [&](std::int32_t f) {
-            Vec3 m = Vec3::Zero();
-            for (auto v : editor_->cage().face[f]) m += 0.25 * editor_->cage().position[v];
-            return m;
-        };
-        a = middleOf(*editor_->selection().begin());
-        b = middleOf(*std::next(editor_->selection().begin()));
+        a = cage::middleOf(editor_->cage(), *editor_->selection().begin());
+        b = cage::middleOf(editor_->cage(), *std::next(editor_->selection().begin()));
     }
     session_.edit("Add member", [&](Project& p) {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
@@ -338,12 +356,34 @@ void CagePanel::addThickening() {
     Vec3 at = k.surface ? k.surface->thickness.leastAt : Vec3(Vec3::Zero());
     if (k.findings && !k.findings->findings.empty()) at = k.findings->findings.front().position;
     if (editor_ && editor_->isOn() && editor_->middle()) at = *editor_->middle();
+    Thickening t;
+    t.centre = at;
+    if (region_->currentIndex() == 1) {
+        t.box = true;
+        Box3 box;
+        if (editor_ && editor_->isOn())
+            for (auto v : editor_->vertices()) box.include(editor_->cage().position[v]);
+        if (!(box.low.array() < box.high.array()).any()) {
+            box.include(at);
+            box = box.grown(10);
+        }
+        t.low = box.low;
+        t.high = box.high;
+    }
+    if (region_->currentIndex() == 2) {
+        if (editor_ && editor_->isOn()) std::tie(t.painted, t.radius) = editor_->selectedRegion();
+        if (t.painted.empty()) {
+            emit failed("No face is selected: edit the cage and select or paint the faces to thicken.");
+            return;
+        }
+        t.edge = 2 * cage::meanEdge(editor_->cage());
+    }
     session_.edit("Thicken", [&](Project& p) {
         auto& rebuild = p.variants[p.open].recipe.rebuild;
         CageStep s;
         s.kind = CageStep::Kind::thickening;
         s.name = nextName(rebuild, s.kind, "Thicken");
-        s.thickening.centre = at;
+        s.thickening = t;
         rebuild.steps.push_back(s);
     });
 }
@@ -362,17 +402,22 @@ void CagePanel::editStep(int row, int column) {
         if (column == 0) s.name = text.trimmed().toStdString();
         if (column == 1) s.on = steps_->item(row, 1)->checkState() == Qt::Checked;
         if (column == 2 && member) s.member.from = vectorOf(text);
-        if (column == 2 && s.kind == CageStep::Kind::thickening) s.thickening.centre = vectorOf(text);
         if (column == 3 && member) s.member.to = vectorOf(text);
-        if (column == 3 && s.kind == CageStep::Kind::thickening) s.thickening.radius = length(text);
+        if (s.kind == CageStep::Kind::thickening) {
+            Thickening& t = s.thickening;
+            if (column == 2) (t.box ? t.low : t.centre) = vectorOf(text);
+            if (column == 3 && t.box) t.high = vectorOf(text);
+            if (column == 3 && !t.box) t.radius = length(text);
+            if (column == 4) t.amount = length(text);
+            if (column == 5) t.edge = length(text);
+            requireSound(t, s.name);
+        }
         if (column == 4 && member) {
             const QStringList parts = text.split(',');
             s.member.radiusFrom = length(parts.first());
             s.member.radiusTo = length(parts.last());
         }
-        if (column == 4 && s.kind == CageStep::Kind::thickening) s.thickening.amount = length(text);
         if (column == 5 && member) s.member.blend = length(text);
-        if (column == 5 && s.kind == CageStep::Kind::thickening) s.thickening.edge = length(text);
         session_.edit("Change of the cage",
                       [&](Project& p) { p.variants[p.open].recipe.rebuild.steps[static_cast<std::size_t>(row)] = s; });
     } catch (const std::exception& e) {
@@ -411,8 +456,10 @@ void CagePanel::refresh() {
             texts[4] = plain(s.member.radiusFrom) + ", " + plain(s.member.radiusTo);
             texts[5] = plain(s.member.blend);
         } else if (s.kind == CageStep::Kind::thickening) {
-            texts[2] = vectorText(s.thickening.centre);
-            texts[3] = plain(s.thickening.radius);
+            const Thickening& t = s.thickening;
+            texts[2] = !t.painted.empty() ? QString("%1 painted places").arg(t.painted.size())
+                                          : vectorText(t.box ? t.low : t.centre);
+            texts[3] = t.box ? vectorText(t.high) : plain(t.radius);
             texts[4] = plain(s.thickening.amount);
             texts[5] = plain(s.thickening.edge);
         } else if (s.cage) {
@@ -420,7 +467,8 @@ void CagePanel::refresh() {
         }
         for (int c = 0; c < 6; ++c) {
             auto* item = new QTableWidgetItem(texts[c]);
-            const bool fixed = c == 1 || (s.kind == CageStep::Kind::byHand && c > 1);
+            const bool painted = s.kind == CageStep::Kind::thickening && !s.thickening.painted.empty();
+            const bool fixed = c == 1 || (c == 2 && painted) || (s.kind == CageStep::Kind::byHand && c > 1);
             if (fixed) item->setFlags(item->flags() & ~Qt::ItemIsEditable);
             if (c == 1) {
                 item->setFlags(item->flags() | Qt::ItemIsUserCheckable);

@@ -38,9 +38,9 @@ class CagePanel : public QWidget {
     QPushButton* edit_;
     QStackedWidget* pages_;  // changes as numbers, tools
     QWidget* tools_;
-    QComboBox *element_, *tool_, *frame_;
-    QCheckBox *symmetric_, *deviation_;
-    QuantityEdit *soft_, *amount_, *segments_, *sharpness_, *far_;
+    QComboBox *element_, *tool_, *frame_, *region_;
+    QCheckBox *symmetric_, *deviation_, *paint_;
+    QuantityEdit *soft_, *amount_, *segments_, *sharpness_, *far_, *brush_;
     std::array<QLineEdit*, 3> number_{};
     QLabel* state_;
     QTableWidget* steps_;

@@ -1,5 +1,6 @@
 #include "drawer/features_panel.hpp"
 
+#include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QMenu>
@@ -90,7 +91,9 @@ std::vector<Entry> entriesOf(const Feature& f) {
         return e;
     }
     if (f.kind == K::body) {
-        e.push_back(word("STEP file", &Feature::path));
+        e.push_back(word("file (STEP, STL, OBJ, PLY)", &Feature::path));
+        e.push_back(word("unit of a mesh file", &Feature::unit));
+        e.push_back(number("offset outward, mm", &Feature::offset));
         e.push_back(yesNo("adds material", &Feature::adds));
         return e;
     }
@@ -120,7 +123,10 @@ std::vector<Entry> entriesOf(const Feature& f) {
     if (f.kind == K::pocket || f.kind == K::pad) e.push_back(number("corner radius, mm", &Feature::corner));
     if (f.kind == K::rib) e.push_back(angle("draft, degrees", &Feature::draft));
     if (f.kind == K::boss) e.push_back(number("turned: cleared to, mm", &Feature::outer));
-    if (adds) e.push_back(number("fillet to the body, mm", &Feature::radius));
+    if (adds) {
+        e.push_back(number("fillet to the body, mm", &Feature::radius));
+        if (f.kind != K::boss || f.interface.empty()) e.push_back(yesNo("fillet in the cage", &Feature::blendInCage));
+    }
     if (f.kind == K::keepOut) e.push_back(yesNo("round", &Feature::round));
     if (f.kind == K::bore) {
         e.push_back({"head", [](const Feature& x) { return QString(solid::name(x.head)); },
@@ -153,7 +159,15 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
     for (K k : kinds) {
         auto* a = addMenu->addAction(QString(solid::name(k)));
         a->setObjectName(QString("addFeature %1").arg(solid::name(k)));
-        connect(a, &QAction::triggered, this, [this, k] { add(k); });
+        connect(a, &QAction::triggered, this, [this, k] {
+            if (k != K::body) {
+                add(k);
+                return;
+            }
+            const QString path = QFileDialog::getOpenFileName(this, "Body of the feature", {},
+                                                              "Bodies (*.step *.stp *.stl *.obj *.ply);;All files (*)");
+            if (!path.isEmpty()) add(k, {}, path);
+        });
     }
     auto* plus = new QPushButton("Add feature");
     plus->setObjectName("addFeature");
@@ -239,7 +253,7 @@ void FeaturesPanel::change(const QString& text, const std::function<void(std::ve
     refresh();
 }
 
-void FeaturesPanel::add(K kind, std::optional<Vec3> at) {
+void FeaturesPanel::add(K kind, std::optional<Vec3> at, const QString& path) {
     const auto surface = session_.lastKnown().surface;
     Box3 box;
     if (surface)
@@ -253,6 +267,7 @@ void FeaturesPanel::add(K kind, std::optional<Vec3> at) {
         Vec3(box.centre().x(), box.centre().y(), adds || kind == K::flat ? box.high.z() - 2 : box.high.z() + 1));
     f.axis = adds || kind == K::flat || kind == K::keepOut ? Vec3(Vec3::UnitZ()) : Vec3(-Vec3::UnitZ());
     f.along = Vec3::UnitX();
+    f.path = path.toStdString();
     f.through = kind == K::bore || kind == K::slot;
     const auto all = list();
     if ((kind == K::fillet || kind == K::chamfer) && !all.empty())

@@ -19,7 +19,8 @@ class FeaturesPanel : public QWidget {
     void refresh();
     QString selected() const;
     /// Adds a feature of a kind with usual numbers, at the middle of the part or the given place.
-    void add(solid::Feature::Kind kind, std::optional<Vec3> at = {});
+    /// @param path  of an imported body
+    void add(solid::Feature::Kind kind, std::optional<Vec3> at = {}, const QString& path = {});
 
   signals:
     void selectionChanged(const QString& name);

@@ -64,7 +64,7 @@ StudiesPanel::StudiesPanel(Session& session, QWidget* parent) : QWidget(parent),
     figure_->setObjectName("studyFigure");
     table_ = app::table({"Evaluation"});
     table_->setObjectName("studyTable");
-    plot_ = new Plot;
+    plot_ = new PlotView;
     plot_->setObjectName("studyPlot");
 
     auto* left = new QWidget;
@@ -170,14 +170,12 @@ void StudiesPanel::start() {
         s.standard = standard_->isChecked();
         if (kind != Study::Kind::local) s.evaluations = count_->value();
         if (kind == Study::Kind::range) {
-            auto bound = [](const QLineEdit* e, double& value) {
-                if (e->text().trimmed().isEmpty()) return;
-                bool ok = false;
-                const double v = e->text().trimmed().toDouble(&ok);
-                if (!ok)
-                    throw InputError(ErrorDetail{
-                        "The study cannot be run.", {}, "range", "a number", "'" + e->text().toStdString() + "'"});
-                value = v;
+            const std::string unit = s.axes[0].unit;
+            auto bound = [&](const QLineEdit* e, double& value) {
+                const std::string typed = e->text().trimmed().toStdString();
+                if (typed.empty()) return;
+                value = unit.empty() ? parseQuantity(typed, dimension::none, "")
+                                     : parseQuantity(typed, dimensionOf(unit), unit) / unitScale(unit);
             };
             bound(low_, s.axes[0].low);
             bound(high_, s.axes[0].high);
@@ -244,20 +242,20 @@ void StudiesPanel::showStudy() {
     note_->setText(note);
     const std::string key = figure.toStdString();
     if (s->kind == Study::Kind::local) {
-        std::vector<Plot::Bar> bars;
+        std::vector<report::PlotBar> bars;
         for (const Effect& e : rankedEffects(*s, key)) {
             const auto& a = s->axes[e.axis];
             const QString unit = a.unit.empty() ? "" : " " + text(a.unit);
             bars.push_back({text(a.label) + " +" + num(e.step) + unit,
                             (e.change > 0 ? "+" : "") + num(e.change) + unitOf(figure), e.change});
         }
-        plot_->setBars("Effect on " + figure, std::move(bars));
+        plot_->setPlot(report::rankedBars("Effect on " + figure, std::move(bars)));
         return;
     }
     double limit = std::numeric_limits<double>::quiet_NaN();
     for (const RequirementState& r : requirementStates(session_.project(), session_.variant(), nullptr, nullptr))
         if (text(r.name) == figure && r.hasLimit) limit = r.limit;
-    Plot::Series series{figure, {}};
+    report::PlotSeries series{figure, {}};
     QStringList ticks;
     const bool search = s->kind == Study::Kind::search;
     for (std::size_t i = 0; i < s->done.size(); ++i) {
@@ -269,7 +267,8 @@ void StudiesPanel::showStudy() {
     const QString across = search
                                ? QString("evaluation")
                                : text(s->axes[0].label) + (s->axes[0].unit.empty() ? "" : ", " + text(s->axes[0].unit));
-    plot_->setCurves(figure + unitOf(figure), across, {series}, {}, limit, "limit " + num(limit) + unitOf(figure));
+    plot_->setPlot(
+        report::curves(figure + unitOf(figure), across, {series}, {}, limit, "limit " + num(limit) + unitOf(figure)));
 }
 
 void StudiesPanel::adoptRow() {

@@ -9,7 +9,7 @@
 #include <QSpinBox>
 #include <QTableWidget>
 
-#include "plot.hpp"
+#include "plot_view.hpp"
 #include "session.hpp"
 #include "widgets.hpp"
 
@@ -40,7 +40,7 @@ class StudiesPanel : public QWidget {
     QWidget* range_;
     QLabel* note_;
     QTableWidget* table_;
-    Plot* plot_;
+    PlotView* plot_;
     QString listed_;  ///< variant and numbers that the list of parameters was made from
 };
 

@@ -8,6 +8,7 @@
 
 #include "project/comparison.hpp"
 #include "project/state_text.hpp"
+#include "report/variant_plots.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -20,12 +21,6 @@ QString known(double v, const char* unit = "") {
     return std::isfinite(v) ? num(v) + unit : QString("–");
 }
 
-double requiredLimit(const Part& part, Requirement::Kind kind) {
-    for (const Requirement& r : part.requirements)
-        if (r.kind == kind && r.interface.empty() && !r.direction) return r.limit;
-    return std::numeric_limits<double>::quiet_NaN();
-}
-
 }  // namespace
 
 VariantsPanel::VariantsPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
@@ -34,9 +29,9 @@ VariantsPanel::VariantsPanel(Session& session, QWidget* parent) : QWidget(parent
     quantity_ = new QComboBox;
     quantity_->setObjectName("variantsQuantity");
     quantity_->addItems({"Safety factor", "Mass", "Displacement", "Peak stress per case"});
-    curve_ = new Plot;
+    curve_ = new PlotView;
     curve_->setObjectName("variantsCurve");
-    scatter_ = new Plot;
+    scatter_ = new PlotView;
     scatter_->setObjectName("variantsScatter");
     against_ = new QComboBox;
     against_->setObjectName("compareAgainst");
@@ -84,8 +79,8 @@ VariantsPanel::VariantsPanel(Session& session, QWidget* parent) : QWidget(parent
         if (session_.project().open != v) session_.edit("Open variant", [v](Project& p) { p.open = v; });
     };
     connect(table_, &QTableWidget::cellDoubleClicked, this, [open](int row) { open(row); });
-    connect(curve_, &Plot::chosen, this, open);
-    connect(scatter_, &Plot::chosen, this, [this, open](int dot) {
+    connect(curve_, &PlotView::chosen, this, open);
+    connect(scatter_, &PlotView::chosen, this, [this, open](int dot) {
         // dots are those with figures, in the order of the table
         int row = -1;
         for (int r = 0; r < table_->rowCount(); ++r)
@@ -137,62 +132,13 @@ void VariantsPanel::refresh() {
 void VariantsPanel::refreshCharts() {
     const Project& p = session_.project();
     std::vector<VariantFigures> figures;
-    QStringList ticks;
     for (std::size_t i : shown_) {
         const LastKnown k = session_.lastKnown(i);
         figures.push_back(figuresOf(p, p.variants[i], k.check.get(), k.surface.get()));
-        ticks << text(p.variants[i].name);
     }
-    markFront(figures);
-    const int which = quantity_->currentIndex();
-    std::vector<Plot::Series> series;
-    auto add = [&](const QString& name, auto value) {
-        Plot::Series s{name, {}};
-        for (std::size_t i = 0; i < figures.size(); ++i)
-            if (std::isfinite(value(figures[i]))) s.points.emplace_back(static_cast<double>(i), value(figures[i]));
-        if (!s.points.empty()) series.push_back(std::move(s));
-    };
-    double limit = std::numeric_limits<double>::quiet_NaN();
-    QString words;
-    if (which == 0) {
-        add("safety factor", [](const VariantFigures& f) { return f.safetyFactor; });
-        limit = requiredLimit(session_.part(), Requirement::Kind::safetyFactor);
-        words = "required " + num(limit);
-    } else if (which == 1) {
-        add("mass", [](const VariantFigures& f) { return f.mass; });
-        limit = requiredLimit(session_.part(), Requirement::Kind::mass);
-        words = "allowed " + num(limit) + " kg";
-    } else if (which == 2) {
-        add("displacement", [](const VariantFigures& f) { return f.displacement; });
-        limit = requiredLimit(session_.part(), Requirement::Kind::displacement);
-        words = "allowed " + num(limit) + " mm";
-    } else {
-        QStringList cases;
-        for (const VariantFigures& f : figures)
-            for (const auto& [name, stress] : f.peaks)
-                if (!cases.contains(text(name))) cases << text(name);
-        for (const QString& c : cases)
-            add(c, [&](const VariantFigures& f) {
-                for (const auto& [name, stress] : f.peaks)
-                    if (text(name) == c) return stress;
-                return std::numeric_limits<double>::quiet_NaN();
-            });
-        limit = allowableStress(session_.part());
-        words = "allowable " + num(limit) + " MPa";
-    }
-    static const char* titles[] = {"Smallest safety factor", "Mass, kg", "Largest displacement, mm",
-                                   "Peak stress, MPa"};
-    curve_->setCurves(titles[which], "variants in order", std::move(series), ticks, limit, words);
-    std::vector<Plot::Dot> dots;
-    for (std::size_t i = 0; i < figures.size(); ++i)
-        if (std::isfinite(figures[i].mass) && std::isfinite(figures[i].safetyFactor))
-            dots.push_back({text(figures[i].name),
-                            {figures[i].mass, figures[i].safetyFactor},
-                            figures[i].onFront,
-                            shown_[i] == p.open});
-    const double required = requiredLimit(session_.part(), Requirement::Kind::safetyFactor);
-    scatter_->setScatter("Safety factor over mass", "mass, kg", "filled: none beats it", std::move(dots), required,
-                         "required " + num(required));
+    curve_->setPlot(
+        report::variantCurves(session_.part(), figures, static_cast<report::VariantFigure>(quantity_->currentIndex())));
+    scatter_->setPlot(report::variantScatter(session_.part(), figures, session_.variant().id));
 }
 
 void VariantsPanel::refreshComparison() {

@@ -5,7 +5,7 @@
 #include <QComboBox>
 #include <QTableWidget>
 
-#include "plot.hpp"
+#include "plot_view.hpp"
 #include "session.hpp"
 
 namespace escultura::app {
@@ -22,7 +22,7 @@ class VariantsPanel : public QWidget {
     Session& session_;
     QTableWidget *table_, *compared_, *differs_;
     QComboBox *quantity_, *against_;
-    Plot *curve_, *scatter_;
+    PlotView *curve_, *scatter_;
     std::vector<std::size_t> shown_;  ///< index of the variant of each row
 };
 

@@ -31,7 +31,7 @@ void CageEditor::start() {
     }
     auto copy = std::make_shared<Project>(session_.project());
     session_.work(
-        "Control cage", [copy](Progress& progress) { runCage(*copy, copy->current().recipe, progress); },
+        "Control cage", [copy](Progress& progress) { runCage(*copy, copy->current().recipe, progress, true); },
         [this] { begin(session_.project().cage(session_.recipe())->target); });
 }
 
@@ -40,6 +40,7 @@ void CageEditor::begin(std::shared_ptr<const cage::Target> target) {
     on_ = true;
     selected_.clear();
     view_.setEditing(true);
+    view_.setPainting(brush_ > 0);
     digest_ = "-";
     emit session_.changed();
     refresh();
@@ -363,6 +364,48 @@ void CageEditor::regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modi
     std::set<std::int32_t> next(kept.begin(), kept.end());
     if (modifiers & Qt::ShiftModifier) next.insert(selected_.begin(), selected_.end());
     select(std::move(next));
+}
+
+void CageEditor::setBrush(double mm) {
+    brush_ = mm;
+    if (brush_ > 0 && element_ != Element::faces) setElement(Element::faces);
+    view_.setPainting(on_ && brush_ > 0);
+}
+
+void CageEditor::paintAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
+    if (!on_ || !limit_ || brush_ <= 0) return;
+    const auto hit = view_.hitAt(at);
+    if (!hit || hit->triangle >= static_cast<std::int32_t>(limit_->faceOf().size())) return;
+    std::set<std::int32_t> next = selected_;
+    const bool takesOut = modifiers & Qt::ShiftModifier;
+    for (std::size_t f = 0; f < cage_.face.size(); ++f) {
+        const auto face = static_cast<std::int32_t>(f);
+        const bool under = face == limit_->faceOf()[hit->triangle];
+        if (!under && (cage::middleOf(cage_, face) - hit->position).norm() > brush_) continue;
+        // what looks away from the viewer lies on the other side of a thin wall
+        const auto& q = cage_.face[f];
+        const Vec3 n = (cage_.position[q[2]] - cage_.position[q[0]]).cross(cage_.position[q[3]] - cage_.position[q[1]]);
+        if (!under && n.dot(view_.camera().direction) > 0) continue;
+        if (takesOut)
+            next.erase(face);
+        else
+            next.insert(face);
+    }
+    if (next != selected_) select(std::move(next));
+}
+
+std::pair<std::vector<Vec3>, double> CageEditor::selectedRegion() const {
+    std::vector<Vec3> middles;
+    double radius = 0;
+    for (auto f : faces()) {
+        const Vec3 middle = cage::middleOf(cage_, f);
+        for (auto v : cage_.face[f]) radius = std::max(radius, (cage_.position[v] - middle).norm());
+        middles.push_back(middle);
+    }
+    for (const auto& [point, normal] : mirrors())
+        for (std::size_t i = 0, count = middles.size(); i < count; ++i)
+            middles.push_back(middles[i] - 2 * (middles[i] - point).dot(normal) * normal);
+    return {middles, radius};
 }
 
 void CageEditor::placeHandles() {

@@ -40,9 +40,16 @@ class CageEditor : public QObject {
     void setSoftRadius(double mm);
     void setSymmetric(bool on);
     void setShowDeviation(bool on);
+    /// A drag over the body selects the faces within this radius, with Shift it takes them out. mm; 0: no brush
+    void setBrush(double mm);
+    /// The selected faces, and their images while editing is symmetric, as balls that cover them: middles and radius,
+    /// mm.
+    std::pair<std::vector<Vec3>, double> selectedRegion() const;
 
     const std::set<std::int32_t>& selection() const { return selected_; }
     void select(std::set<std::int32_t> elements);
+    /// Vertices of the selected elements.
+    cage::Indices vertices() const;
     void selectNone() { select({}); }
     void growSelection();
     void selectLoop();
@@ -77,6 +84,7 @@ class CageEditor : public QObject {
 
     void clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers);
     void regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modifiers);
+    void paintAt(const QPointF& at, Qt::KeyboardModifiers modifiers);
     void handleMoved(int id, const Vec3& place, bool done);
     /// Takes over the recipe's cage: after undo, or another variant.
     void refresh();
@@ -96,7 +104,6 @@ class CageEditor : public QObject {
     void showScene(bool withDeviation);
     void placeHandles();
     Mat3 axes() const;
-    cage::Indices vertices() const;
     cage::Indices faces() const;
     cage::Indices edges() const;
     std::vector<std::array<Vec3, 2>> mirrors() const;
@@ -108,7 +115,7 @@ class CageEditor : public QObject {
     Tool tool_ = Tool::move;
     FrameOf frame_ = FrameOf::global;
     QString interface_;
-    double soft_ = 0;
+    double soft_ = 0, brush_ = 0;
     cage::Cage cage_, before_;
     std::string digest_;
     std::set<std::int32_t> selected_;

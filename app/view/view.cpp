@@ -57,8 +57,17 @@ void View::setPicking(bool on) {
 void View::setEditing(bool on) {
     editing_ = on;
     region_.clear();
-    if (!on) dots_.clear();
+    if (!on) {
+        dots_.clear();
+        setPainting(false);
+    }
     update();
+}
+
+void View::setPainting(bool on) {
+    painting_ = on;
+    stroke_ = false;
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
 }
 
 void View::setDots(std::vector<Dot> dots) {
@@ -263,6 +272,12 @@ void View::mousePressEvent(QMouseEvent* e) {
         region_ << e->position();
         return;
     }
+    stroke_ = editing_ && painting_ && e->button() == Qt::LeftButton && hitAt(e->position());
+    if (stroke_) {
+        strokeKeys_ = e->modifiers();
+        emit painted(e->position(), strokeKeys_);
+        return;
+    }
     if (scene_ && scene_->legend.shown && e->button() == Qt::LeftButton) {
         const auto at = render::legendLayout(size(), QFontMetricsF(font()));
         if (at.bar.adjusted(-8, -8, 8, 8).contains(e->position())) {
@@ -302,6 +317,10 @@ void View::mouseMoveEvent(QMouseEvent* e) {
         update();
         return;
     }
+    if (stroke_) {
+        emit painted(e->position(), strokeKeys_);
+        return;
+    }
     if (legendHandle_) {
         update();
         return;
@@ -334,6 +353,10 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
             emit clickedAt(e->position(), e->modifiers());
         else
             emit regionDrawn(drawn, e->modifiers());
+        return;
+    }
+    if (stroke_) {
+        stroke_ = false;
         return;
     }
     if (editing_ && !dragging_ && e->button() == Qt::LeftButton && !legendHandle_) {

@@ -52,6 +52,8 @@ class View : public QWidget {
     /// Clicks, and regions drawn with Ctrl (box) or Alt (lasso), are told instead of pinning readings.
     void setEditing(bool on);
     bool isEditing() const { return editing_; }
+    /// While editing, a plain drag that begins on the body is told as a brush's way; beside the body it orbits.
+    void setPainting(bool on);
     /// A small mark over the picture; drawn when its normal looks at the viewer.
     struct Dot {
         Vec3 position = Vec3::Zero(), normal = Vec3::Zero();
@@ -71,6 +73,7 @@ class View : public QWidget {
     void handleMoved(int id, const escultura::Vec3& position, bool done);
     void clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers);
     void regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modifiers);
+    void painted(const QPointF& at, Qt::KeyboardModifiers modifiers);
     /// The user dragged a handle of the legend, or reset the range (NaN).
     void rangeChosen(double low, double high);
 
@@ -100,7 +103,8 @@ class View : public QWidget {
     bool dragging_ = false, fitted_ = false;
     std::vector<Handle> handles_;
     int draggedHandle_ = -1;
-    bool picking_ = false, editing_ = false;
+    bool picking_ = false, editing_ = false, painting_ = false, stroke_ = false;
+    Qt::KeyboardModifiers strokeKeys_;  // held when the stroke began
     std::vector<Dot> dots_;
     QPolygonF region_;  // being drawn
     bool lasso_ = false;

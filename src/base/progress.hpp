@@ -22,6 +22,8 @@ class Progress {
     Progress() = default;
     explicit Progress(Listener listener, Recorder recorder = {})
         : listener_(std::move(listener)), recorder_(std::move(recorder)) {}
+    /// Of a part of the work, which ends with the whole.
+    explicit Progress(const Progress* whole) : whole_(whole) {}
     Progress(const Progress&) = delete;
     Progress& operator=(const Progress&) = delete;
 
@@ -33,7 +35,7 @@ class Progress {
     }
     /// @throws Cancelled when cancel() was called
     void check() const {
-        if (cancelled_.load(std::memory_order_relaxed)) throw Cancelled();
+        if (isCancelled()) throw Cancelled();
     }
     /// Reports one point of a curve. @throws Cancelled when cancel() was called
     void record(const std::string& curve, double x, double y) {
@@ -41,11 +43,12 @@ class Progress {
         if (recorder_) recorder_(curve, x, y);
     }
     void cancel() { cancelled_ = true; }
-    bool isCancelled() const { return cancelled_.load(std::memory_order_relaxed); }
+    bool isCancelled() const { return cancelled_.load(std::memory_order_relaxed) || (whole_ && whole_->isCancelled()); }
 
   private:
     Listener listener_;
     Recorder recorder_;
+    const Progress* whole_ = nullptr;
     std::atomic<bool> cancelled_{false};
 };
 

@@ -186,6 +186,10 @@ double parseQuantity(std::string_view text, Dimension wanted, std::string_view d
     return internal(v);
 }
 
+Dimension dimensionOf(std::string_view unit) {
+    return Parser(unit).all().dim;
+}
+
 double unitScale(std::string_view unit) {
     return internal(Parser(unit).all());
 }

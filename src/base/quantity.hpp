@@ -28,6 +28,9 @@ inline constexpr Dimension none{0, 0, 0}, length{1, 0, 0}, mass{0, 1, 0}, force{
 /// @throws InputError  with the position of the first character that cannot be read, or the dimension that came out
 double parseQuantity(std::string_view text, Dimension wanted, std::string_view defaultUnit);
 
+/// What a unit measures. @throws InputError for an unknown unit expression
+Dimension dimensionOf(std::string_view unit);
+
 /// Internal value of one such unit (unitScale("in") is 25.4). @throws InputError for an unknown unit expression
 double unitScale(std::string_view unit);
 

@@ -8,6 +8,7 @@
 
 #include "base/parallel.hpp"
 #include "cage/patches.hpp"
+#include "surface/bins.hpp"
 #include "surface/thickness.hpp"
 
 namespace escultura::cage {
@@ -33,51 +34,37 @@ std::vector<char> poorVertices(const Cage& cage, const CageDeviation& d, const s
 class FilledOut {
   public:
     FilledOut(const std::function<double(const Vec3&)>& value, const Target& target, double wall, double gap)
-        : value_(value), cell_(wall) {
+        : value_(value), reach_(Vec3::Constant(wall)), bins_(wall) {
         const auto& mesh = target.mesh();
         const auto normal = surface::vertexNormals(mesh);
-        std::vector<Ball> balls(mesh.position.size());
+        std::vector<surface::Ball> balls(mesh.position.size());
         parallelFor(mesh.position.size(), [&](std::size_t v) {
             const auto inner = surface::inscribedBall(target.tree(), mesh.position[v], normal[v], 0.5 * wall);
-            if (!inner || inner->separation < 110 || inner->radius >= 0.5 * wall) return;
+            if (!inner || inner->separation < surface::wallSeparation || inner->radius >= 0.5 * wall) return;
             double grow = 0.5 * wall - inner->radius;
             const double widest = gap + 2 * grow;
             const auto outer = surface::inscribedBall(target.tree(), mesh.position[v], -normal[v], 0.5 * widest);
-            if (outer && outer->separation >= 110) grow = std::min(grow, outer->radius - 0.5 * gap);
+            if (outer && outer->separation >= surface::wallSeparation) grow = std::min(grow, outer->radius - 0.5 * gap);
             if (grow > 0) balls[v] = {inner->centre, inner->radius + grow};
         });
-        for (const Ball& b : balls)
-            if (b.radius > 0) near_[keyOf(cellOf(b.centre))].push_back(b);
+        for (const surface::Ball& b : balls)
+            if (b.radius > 0) near_[bins_.keyAt(b.centre)].push_back(b);
     }
     double operator()(const Vec3& p) const {
         double v = value_(p);
-        const auto c = cellOf(p);
-        for (int k = -1; k <= 1; ++k)
-            for (int j = -1; j <= 1; ++j)
-                for (int i = -1; i <= 1; ++i) {
-                    const auto at = near_.find(keyOf({c[0] + i, c[1] + j, c[2] + k}));
-                    if (at == near_.end()) continue;
-                    for (const Ball& b : at->second) v = std::min(v, (p - b.centre).norm() - b.radius);
-                }
+        bins_.within(p - reach_, p + reach_, [&](std::int64_t key) {
+            const auto at = near_.find(key);
+            if (at == near_.end()) return;
+            for (const surface::Ball& b : at->second) v = std::min(v, (p - b.centre).norm() - b.radius);
+        });
         return v;
     }
 
   private:
-    struct Ball {
-        Vec3 centre = Vec3::Zero();
-        double radius = 0;
-    };
-    std::array<std::int64_t, 3> cellOf(const Vec3& p) const {
-        std::array<std::int64_t, 3> c;
-        for (int a = 0; a < 3; ++a) c[a] = static_cast<std::int64_t>(std::floor(p[a] / cell_));
-        return c;
-    }
-    static std::int64_t keyOf(const std::array<std::int64_t, 3>& c) {
-        return ((c[0] & 0x1fffff) << 42) | ((c[1] & 0x1fffff) << 21) | (c[2] & 0x1fffff);
-    }
     const std::function<double(const Vec3&)>& value_;
-    double cell_;
-    std::unordered_map<std::int64_t, std::vector<Ball>> near_;
+    Vec3 reach_;
+    surface::Bins bins_;
+    std::unordered_map<std::int64_t, std::vector<surface::Ball>> near_;
 };
 
 constexpr int mostTries = 12, mostFits = 3;

@@ -124,6 +124,11 @@ CageReport inspect(const Cage& cage) {
     return r;
 }
 
+Vec3 middleOf(const Cage& cage, std::int32_t face) {
+    const Quad& q = cage.face[face];
+    return 0.25 * (cage.position[q[0]] + cage.position[q[1]] + cage.position[q[2]] + cage.position[q[3]]);
+}
+
 std::string placeText(const Vec3& p) {
     return "(" + formatNumber(p.x()) + ", " + formatNumber(p.y()) + ", " + formatNumber(p.z()) + ") mm";
 }

@@ -74,6 +74,9 @@ struct CageReport {
 /// Euler number, pieces, borders, edges with more than two faces, faces that touch in a vertex only, doubled corners.
 CageReport inspect(const Cage& cage);
 
+/// Mean of a face's corners, mm.
+Vec3 middleOf(const Cage& cage, std::int32_t face);
+
 /// "(1, 2, 3) mm", for messages.
 std::string placeText(const Vec3& p);
 

@@ -18,11 +18,6 @@ namespace {
     throw InputError(ErrorDetail{problem, {}, place, expected, found});
 }
 
-Vec3 middleOf(const Cage& c, std::int32_t face) {
-    const Quad& q = c.face[face];
-    return 0.25 * (c.position[q[0]] + c.position[q[1]] + c.position[q[2]] + c.position[q[3]]);
-}
-
 Vec3 normalOf(const Cage& c, std::int32_t face) {
     const Quad& q = c.face[face];
     return (c.position[q[2]] - c.position[q[0]]).cross(c.position[q[3]] - c.position[q[1]]);

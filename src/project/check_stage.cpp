@@ -614,7 +614,7 @@ std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& fie
                 active.size(),
                 [&](std::size_t a) {
                     // steps of pieces that are solved side by side would flicker; cancelling reaches them
-                    Progress own([&](const std::string&, double) { progress.check(); });
+                    Progress own(&progress);
                     tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
                         pieces[a] = solvePiece(part, check, finer, model, loads, checked, suspects[active[a]].place,
                                                reach * size[active[a]], own);

@@ -45,6 +45,16 @@ VariantFigures figuresOf(const Project& project, const Variant& v, const CheckRe
     return f;
 }
 
+std::vector<VariantFigures> checkedVariants(const Project& project) {
+    std::vector<VariantFigures> known;
+    for (const Variant& v : project.variants) {
+        if (v.archived) continue;
+        VariantFigures f = figuresOf(project, v, nullptr, nullptr);
+        if (f.fresh && std::isfinite(f.safetyFactor)) known.push_back(std::move(f));
+    }
+    return known;
+}
+
 void markFront(std::vector<VariantFigures>& variants) {
     for (VariantFigures& a : variants) {
         a.onFront = std::isfinite(a.mass) && std::isfinite(a.safetyFactor);

@@ -24,6 +24,8 @@ struct VariantFigures {
 /// @param check, surface  results to tell of when the variant's own are missing; may be null
 VariantFigures figuresOf(const Project& project, const Variant& variant, const CheckResult* check,
                          const SurfaceResult* surface);
+/// Figures of the variants on the shelf whose check is fresh, in order.
+std::vector<VariantFigures> checkedVariants(const Project& project);
 /// Marks those that no other one beats in mass and safety factor at once; unknown ones are left out.
 void markFront(std::vector<VariantFigures>& variants);
 

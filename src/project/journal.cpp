@@ -6,10 +6,12 @@
 
 #include <algorithm>
 #include <filesystem>
+#include <mutex>
 #include <nlohmann/json.hpp>
 
 #include "project/database.hpp"
 #include "project/state_text.hpp"
+#include "project/stored_results.hpp"
 
 namespace escultura::project {
 namespace {
@@ -33,7 +35,12 @@ int lock(const std::string& path) {
 
 void removeFiles(const std::string& path) {
     std::error_code ignored;
-    for (const char* end : {"", "-wal", "-shm", ".lock"}) std::filesystem::remove(path + end, ignored);
+    for (const char* end : {"", "-wal", "-shm", ".results", ".results-wal", ".results-shm", ".lock"})
+        std::filesystem::remove(path + end, ignored);
+}
+
+std::string resultsPath(const std::string& path) {
+    return path + ".results";
 }
 
 std::vector<char> bytes(const std::string& text) {
@@ -42,14 +49,21 @@ std::vector<char> bytes(const std::string& text) {
 
 }  // namespace
 
+void discard(const Unsaved& unsaved) {
+    removeFiles(unsaved.path);
+}
+
 struct Journal::Impl {
     std::string path;
     int lockFile = -1;
     std::unique_ptr<Database> db;
     int count = 0;
+    std::mutex keeping;
+    std::unique_ptr<Database> results;
+    std::set<std::string> kept;
 };
 
-Journal::Journal(const std::string& path, const Project& project, const std::string& projectPath)
+Journal::Journal(const std::string& path, const Project& project, const std::string& projectPath, bool resultsSaved)
     : impl_(std::make_unique<Impl>()) {
     impl_->path = path;
     std::error_code ignored;
@@ -61,7 +75,9 @@ Journal::Journal(const std::string& path, const Project& project, const std::str
                                      {},
                                      "a file that can be written and that no other window holds",
                                      "it cannot be locked"});
-    for (const char* end : {"", "-wal", "-shm"}) std::filesystem::remove(path + end, ignored);
+    for (const char* end : {"", "-wal", "-shm", ".results", ".results-wal", ".results-shm"})
+        std::filesystem::remove(path + end, ignored);
+    if (resultsSaved && !projectPath.empty()) impl_->kept = storedNames(*project.results);
     impl_->db = std::make_unique<Database>(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
     impl_->db->execute(
         "PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;"
@@ -89,8 +105,22 @@ void Journal::append(const HistoryEntry& entry) {
                       bytes(historyJson(entry).dump()));
 }
 
+void Journal::keep(const Results& results) {
+    const std::lock_guard lock(impl_->keeping);
+    if (!impl_->db) return;  // given up
+    if (!impl_->results) {
+        impl_->results =
+            std::make_unique<Database>(resultsPath(impl_->path), SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
+        impl_->results->execute("PRAGMA journal_mode=WAL; PRAGMA synchronous=NORMAL;");
+        impl_->results->execute(resultTable);
+    }
+    storeResults(*impl_->results, results, impl_->kept);
+}
+
 void Journal::discard() {
+    const std::lock_guard lock(impl_->keeping);
     impl_->db.reset();
+    impl_->results.reset();
     removeFiles(impl_->path);
     if (impl_->lockFile >= 0) ::close(impl_->lockFile);
     impl_->lockFile = -1;
@@ -153,6 +183,12 @@ Project recover(const Unsaved& u, Progress& progress) {
         }
     p.history.insert(p.history.end(), u.steps.begin() + 1, u.steps.end());
     for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
+    if (std::filesystem::exists(resultsPath(u.path), ignored)) try {
+            Database db(resultsPath(u.path), SQLITE_OPEN_READWRITE);
+            restoreResults(db, *p.results);
+        } catch (const InputError&) {
+            // killed while they were written: they are computed again
+        }
     return p;
 }
 

@@ -15,8 +15,9 @@ namespace escultura::project {
 class Journal {
   public:
     /// Starts a journal with the state of a project. @param projectPath  the file it was read from; empty: none
+    /// @param resultsSaved  the project's results are in that file: only newer ones are kept
     /// @throws InputError when the file cannot be written or another process holds it
-    Journal(const std::string& path, const Project& project, const std::string& projectPath);
+    Journal(const std::string& path, const Project& project, const std::string& projectPath, bool resultsSaved = true);
     /// Closes the journal; the file stays until discard().
     ~Journal();
     Journal(const Journal&) = delete;
@@ -24,6 +25,9 @@ class Journal {
 
     /// Adds a step. It is on disk when the call returns. @throws InputError when the disk is full
     void append(const HistoryEntry& entry);
+    /// Keeps results that are not kept yet, in a file of their own, so that steps never wait for them. May run in
+    /// another thread than append(). @throws InputError when the disk is full
+    void keep(const Results& results);
     /// Closes and removes the file: everything is saved elsewhere, or given up.
     void discard();
     const std::string& path() const;
@@ -45,6 +49,9 @@ struct Unsaved {
 std::optional<Unsaved> readJournal(const std::string& path);
 /// Journals in a folder that no process holds, newest first; what cannot be read is left out.
 std::vector<Unsaved> unsavedWork(const std::string& folder);
+
+/// Removes a journal: what it holds is taken over or given up.
+void discard(const Unsaved& unsaved);
 
 /// Opens the project or part that the journal began with and puts its last state back.
 /// @throws InputError, Cancelled

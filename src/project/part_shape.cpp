@@ -217,6 +217,23 @@ std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::v
     return points;
 }
 
+namespace {
+
+/// A body without what lies close to its surface.
+class Shrunk final : public shape::FreeBody {
+  public:
+    /// @param by  mm
+    Shrunk(std::shared_ptr<const shape::FreeBody> body, double by) : body_(std::move(body)), by_(by) {}
+    double value(const Vec3& p) const override { return body_->value(p) + by_; }
+    Vec3 gradient(const Vec3& p) const override { return body_->gradient(p); }
+
+  private:
+    std::shared_ptr<const shape::FreeBody> body_;
+    double by_;
+};
+
+}  // namespace
+
 PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      double margin) {
     PartShape r;
@@ -228,7 +245,8 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), box);
     for (const Primitive& side : sidesOf(box)) r.solid->addTrim(side, brokenEdge);
     if (regions.designBody) r.solid->addTrim(regions.designBody, false, brokenEdge);
-    for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, brokenEdge);
+    for (const auto& keepOut : regions.keepOutBodies)
+        r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, brokenEdge);
     for (const Interface& i : part.interfaces) {
         if (i.ringDiameter <= 0) continue;
         auto beyond = [&](const InterfaceEnd& end) {
@@ -247,9 +265,12 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
     return r;
 }
 
-std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part) {
+std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part, double leastBore) {
     std::vector<std::vector<shape::Primitive>> all;
-    for (const CutVolume& c : cutVolumes(part)) all.push_back(c.primitives);
+    for (const CutVolume& c : cutVolumes(part))
+        if (!c.interface || c.face != "bore" || c.interface->ringDiameter <= 0 ||
+            c.interface->boreDiameter >= leastBore)
+            all.push_back(c.primitives);
     return all;
 }
 
@@ -346,7 +367,12 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
             f.length = k.length;
             f.diameter = k.diameter;
         }
-        // a body's shape is kept out of the cage's target; a mesh cannot be cut exactly
+        if (k.kind == KeepOut::Kind::body) {
+            Feature& f = add(Feature::Kind::body, k.name, k.name, "keep-out", Vec3::Zero(), Vec3::UnitZ());
+            f.path = k.body.path;
+            f.unit = k.body.lengthUnit;
+            f.offset = k.body.offset;
+        }
     }
     return features;
 }

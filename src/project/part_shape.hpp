@@ -71,7 +71,8 @@ std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::v
 std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& regions);
 
 /// Every volume that is cut from the part: the intersection of the primitives' negative sides.
-std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part);
+/// @param leastBore  diameter below which bores in rings are left out, mm
+std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part, double leastBore = 0);
 
 /// A test whether a place belongs to an interface: on its kept material, or in what its features remove.
 /// @param slack  added all around, mm

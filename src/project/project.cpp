@@ -105,6 +105,8 @@ StageKeys Project::keys(const Recipe& recipe) const {
         text.erase("name");  // another name is the same cage
         cage.add(text.dump());
     }
+    for (const solid::Feature& f : made.features)
+        if (isBlendedInCage(f)) cage.add(featureJson(f).dump());
     k.cage = cage.hex();
     rebuild.add("rebuild").add(k.cage).add(static_cast<std::int64_t>(made.ownFeatures));
     for (const solid::Feature& f : made.features) rebuild.add(featureJson(f).dump());
@@ -305,9 +307,10 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
     return timings;
 }
 
-void runCage(const Project& project, const Recipe& recipe, Progress& progress) {
+void runCage(const Project& project, const Recipe& recipe, Progress& progress, bool withTarget) {
     const auto surface = project.surface(recipe);
-    if (!surface || project.cage(recipe)) return;
+    const auto known = project.cage(recipe);
+    if (!surface || (known && (known->target || !withTarget))) return;
     project.results->store(project.keys(recipe).cage,
                            evaluateCage(project.partOf(recipe), *project.field(recipe), *surface, recipe, progress));
 }

@@ -158,7 +158,8 @@ void adoptField(Project& project, std::size_t index, field::DensityField field);
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
 
 /// Wraps and fits the control cage of a recipe whose surface is built; nothing when it is known already.
-void runCage(const Project& project, const Recipe& recipe, Progress& progress);
+/// @param withTarget  also what it is fitted to, which a stored cage is without
+void runCage(const Project& project, const Recipe& recipe, Progress& progress, bool withTarget = false);
 
 /// Reads the original's body, or makes the design space with its interfaces in its place.
 void runOriginal(const Project& project, const Recipe& recipe, Progress& progress);

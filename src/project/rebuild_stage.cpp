@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
+#include <filesystem>
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
@@ -50,6 +51,7 @@ void requireSound(const CageStep& s) {
     if (s.kind == CageStep::Kind::thickening) requireSound(s.thickening, s.name);
 }
 
+/// Moves the limit surface at the vertices by the amount, along its normals.
 void thicken(cage::Cage& cage, const Thickening& t) {
     const cage::Connectivity c(cage);
     // the limit surface's normal at each vertex
@@ -69,15 +71,36 @@ void thicken(cage::Cage& cage, const Thickening& t) {
     const auto s = cage::limitStencils(cage, places, true);
     const auto rows = cage::asRows(cage.position);
     const cage::Points at = s.point * rows, du = s.du * rows, dv = s.dv * rows;
-    for (std::size_t i = 0; i < places.size(); ++i) {
-        const auto r = static_cast<Eigen::Index>(i);
+    // the limit surface moves less than the cage does: moved on by what is missing (Richardson iteration)
+    cage::Points wanted = cage::Points::Zero(at.rows(), 3), moved = cage::Points::Zero(rows.rows(), 3);
+    for (Eigen::Index r = 0; r < at.rows(); ++r) {
         const Vec3 normal = Vec3(du.row(r).transpose()).cross(Vec3(dv.row(r).transpose())).normalized();
-        cage.position[of[i]] += t.amount * weightAt(t, at.row(r).transpose()) * normal;
+        wanted.row(r) = t.amount * weightAt(t, at.row(r).transpose()) * normal.transpose();
     }
+    for (int round = 0; round < 8; ++round) {
+        const cage::Points missing = wanted - s.point * moved;
+        for (std::size_t i = 0; i < of.size(); ++i) moved.row(of[i]) += missing.row(static_cast<Eigen::Index>(i));
+    }
+    for (auto v : of) cage.position[v] += moved.row(v).transpose();
 }
 
 double smoothMaximum(double a, double b, double radius) {
     return -shape::smoothMinimum(-a, -b, radius);
+}
+
+/// Distance to the body of a feature that is added, a little inside it so that its exact faces stay clear of the cage.
+/// @param inset  mm
+double insideDistance(const solid::Feature& f, double inset, const Vec3& p) {
+    const double half = 0.5 * (f.before + f.length) - 0.5 * inset;  // the foot lies in the body
+    const Vec3 d = p - (f.origin + (half - f.before) * f.axis);
+    const double along = std::abs(d.dot(f.axis)) - half;
+    if (f.kind == solid::Feature::Kind::boss) {
+        const double across = (d - d.dot(f.axis) * f.axis).norm() - (0.5 * f.diameter - inset);
+        return std::min(std::max(across, along), 0.0) + Vec3(std::max(across, 0.0), std::max(along, 0.0), 0).norm();
+    }
+    const Vec3 q(std::abs(d.dot(f.along)) - (0.5 * f.longSide - inset),
+                 std::abs(d.dot(f.axis.cross(f.along))) - (0.5 * f.shortSide - inset), along);
+    return std::min(q.maxCoeff(), 0.0) + q.cwiseMax(0).norm();
 }
 
 /// The body that a cage is wrapped around, as steps build it up. What will be cut away is cut here too, but for a
@@ -88,6 +111,8 @@ class Covered final : public shape::Shape {
     std::vector<Member> members;
     std::vector<std::vector<shape::Primitive>> cuts;
     double margin = 0;
+    std::vector<solid::Feature> blends;        ///< features that the cage goes over into
+    double inset = 0;                          ///< of what the cage holds of them, mm
     surface::BallOpening opening;              ///< feather edges that no cage could follow end where its ball does
     std::vector<std::array<Vec3, 2>> mirrors;  ///< planes (point, unit normal): they end there on both sides
     Box3 box;
@@ -141,6 +166,13 @@ class Covered final : public shape::Shape {
             if (next != v) plain = false;
             v = next;
         }
+        for (const solid::Feature& f : blends) {
+            // wide enough to meet the exact face, beyond the inset, at the height of the radius
+            const double in = std::max(inset, 0.1 * f.radius), root = std::sqrt(in) + std::sqrt(f.radius);
+            const double next = shape::smoothMinimum(v, insideDistance(f, in, p), root * root);
+            if (next != v) plain = false;
+            v = next;
+        }
         return v;
     }
 };
@@ -148,7 +180,8 @@ class Covered final : public shape::Shape {
 /// A limit surface as a Shape.
 class MeshShape final : public shape::Shape {
   public:
-    explicit MeshShape(surface::TriMesh mesh) : body_(surface::weld(mesh), 0) {}
+    /// @param offset  outward, mm
+    explicit MeshShape(surface::TriMesh mesh, double offset = 0) : body_(surface::weld(mesh), offset) {}
     shape::Sample evaluate(const Vec3& p) const override { return {body_.value(p), 0}; }
     int surfaceCount() const override { return 1; }
     double surfaceValue(int, const Vec3& p) const override { return body_.value(p); }
@@ -187,6 +220,15 @@ std::vector<std::array<Vec3, 2>> keptSymmetry(const Part& part, const cage::Targ
     return planes;
 }
 
+/// Triangles of an imported body; with its offset laid on anew.
+surface::TriMesh featureBody(const solid::Feature& f, Progress& progress) {
+    surface::TriMesh mesh = exchange::readBody(f.path, f.unit);
+    if (f.offset == 0) return mesh;
+    const double spacing = std::sqrt(surface::measure(mesh).area / 2500);
+    const MeshShape grown(std::move(mesh), f.offset);
+    return surface::extractSurface(grown, spacing, false, progress);
+}
+
 struct CoverBody {
     std::shared_ptr<Covered> shape;
     std::function<bool(const Vec3&)> zone;
@@ -200,7 +242,8 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     r.shape = std::make_shared<Covered>();
     r.shape->base = cover.solid;
     r.shape->box = cover.solid->bounds();
-    r.shape->cuts = cutPrimitives(part);
+    // what a bore leaves open inside the margin must be a face wide, or the cage goes straight across it
+    r.shape->cuts = cutPrimitives(part, 2 * margin + faceSize);
     r.shape->margin = margin;
     r.zone = interfaceZone(part, field.regions, 0.5 * margin);
     if (surface.thickness.value.size() == surface.mesh.position.size())
@@ -208,6 +251,16 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
             surface::BallOpening(surface.mesh, surface::TriangleTree(surface.mesh), surface.thickness.value,
                                  featherRadius(surface, faceSize), r.zone, progress);
     for (const SymmetryPlane& s : part.symmetry) r.shape->mirrors.push_back({s.point, s.normal});
+    r.shape->inset = 0.12 * faceSize;
+    for (const solid::Feature& f : recipe.rebuild.features) {
+        if (!isBlendedInCage(f)) continue;
+        r.shape->blends.push_back(f);
+        const double reach = std::max({f.diameter, f.longSide, f.shortSide}) + 3 * f.radius;
+        for (const Vec3& end : {Vec3(f.origin - f.before * f.axis), Vec3(f.origin + f.length * f.axis)}) {
+            r.shape->box.include(end + Vec3::Constant(reach));
+            r.shape->box.include(end - Vec3::Constant(reach));
+        }
+    }
     return r;
 }
 
@@ -249,6 +302,12 @@ CageStep byHandStep(cage::Cage cage) {
     return s;
 }
 
+bool isBlendedInCage(const solid::Feature& f) {
+    using K = solid::Feature::Kind;
+    return f.on && f.blendInCage && f.radius > 0 && f.interface.empty() && solid::addsMaterial(f) &&
+           (f.kind == K::boss || f.kind == K::pad || f.kind == K::rib);
+}
+
 double suggestedFaceSize(const SurfaceResult& surface) {
     const double fromWalls = 0.65 * surface.thickness.low5;
     const double area = surface.measures.area;
@@ -258,6 +317,7 @@ double suggestedFaceSize(const SurfaceResult& surface) {
 std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& regions, const Rebuild& rebuild) {
     const std::vector<solid::Feature> own = interfaceFeatures(part, regions);
     if (!rebuild.ownFeatures) return own;
+    const std::filesystem::path folder = std::filesystem::path(part.path).parent_path();
     std::vector<solid::Feature> list;
     auto ofPart = [&](const std::string& name) {
         return std::find_if(own.begin(), own.end(), [&](const solid::Feature& f) { return f.name == name; });
@@ -265,6 +325,7 @@ std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& r
     for (const solid::Feature& f : rebuild.features) {
         if (f.interface.empty()) {
             list.push_back(f);
+            if (!f.path.empty()) list.back().path = (folder / f.path).string();  // an absolute one stays as it is
             continue;
         }
         const auto at = ofPart(f.name);
@@ -336,6 +397,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
                     cover.shape->base = std::make_shared<MeshShape>(cage::LimitMesh(r.cage, 6).at(r.cage.position));
                     cover.shape->members.clear();
                     cover.shape->cuts.clear();
+                    cover.shape->blends.clear();
                     cover.shape->opening = {};
                     Box3 box;
                     for (const Vec3& p : r.cage.position) box.include(p);
@@ -398,7 +460,9 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
     r.jump95 = patches.jump95;
     r.jumpAt = patches.jumpAt;
     r.limit = cage::measureLimit(cage.cage);
-    r.solid = solid::buildSolid(cage.cage, patches, r.features, {}, progress);
+    solid::SolidOptions options;
+    options.trianglesOf = [&](const solid::Feature& f) { return featureBody(f, progress); };
+    r.solid = solid::buildSolid(cage.cage, patches, r.features, options, progress);
     r.mass = r.solid.solid.volume * part.material.density;
     const surface::Measures m = surface::measure(r.solid.mesh);
     r.genus = m.genus;
@@ -468,12 +532,8 @@ std::string percent(double share) {
     return formatNumber(100 * share, 2) + " %";
 }
 
-}  // namespace
-
-std::vector<std::string> writeCheckedStep(const std::string& path, const Part& part, const RebuildResult& rebuild) {
-    solid::writeStep(path, rebuild.solid, part.name);
-    const solid::StepFigures back = solid::readStepFigures(path);
-    const solid::SolidFigures &a = rebuild.solid.solid, &b = back.figures;
+/// What a solid read back has otherwise than the one written.
+std::vector<std::string> differences(const solid::SolidFigures& a, const solid::SolidFigures& b) {
     std::vector<std::string> differ;
     auto compare = [&](const char* what, double off, double limit) {
         if (!(off <= limit)) differ.push_back(std::string(what) + " differs by " + percent(off) + ".");
@@ -486,6 +546,18 @@ std::vector<std::string> writeCheckedStep(const std::string& path, const Part& p
                          std::to_string(a.solids) + ".");
     if (!b.valid || !b.closed) differ.push_back("What was read back is not a valid closed solid.");
     return differ;
+}
+
+}  // namespace
+
+std::vector<std::string> writeCheckedStep(const std::string& path, const Part& part, const RebuildResult& rebuild) {
+    solid::writeStep(path, rebuild.solid, part.name);
+    return differences(rebuild.solid.solid, solid::readStepFigures(path).figures);
+}
+
+std::vector<std::string> writeCheckedIges(const std::string& path, const Part& part, const RebuildResult& rebuild) {
+    solid::writeIges(path, rebuild.solid, part.name);
+    return differences(rebuild.solid.solid, solid::readIgesFigures(path));
 }
 
 std::vector<std::string> writeCheckedBody(const std::string& path, const Part& part, const RebuildResult& rebuild) {

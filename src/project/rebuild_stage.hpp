@@ -32,7 +32,7 @@ struct CageResult {
     int tries = 0;
     std::vector<std::string> notes;  ///< what a user should know, in sentences
     std::vector<GeometryFinding> findings;
-    std::shared_ptr<const cage::Target> target;  ///< what the cage was fitted to and is measured against
+    std::shared_ptr<const cage::Target> target;  ///< what the cage was fitted to; null: read from a file
     double seconds = 0;
 };
 
@@ -54,6 +54,9 @@ struct RebuildResult {
 /// The list that is built: the recipe's, with geometry of interfaces from the part and new interfaces added.
 std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& regions, const Rebuild& rebuild);
 
+/// Whether the cage goes over from the body into the feature.
+bool isBlendedInCage(const solid::Feature& feature);
+
 /// Edge length that suits a surface: 0.65 of its thin walls, 200 to 6,000 faces.
 double suggestedFaceSize(const SurfaceResult& surface);
 
@@ -70,6 +73,8 @@ std::shared_ptr<const shape::Shape> solidShape(const RebuildResult& rebuild);
 /// Writes STEP, reads it back and compares volume, area, centre of gravity and count of solids.
 /// @return what differs, in sentences; empty: the file holds the solid
 std::vector<std::string> writeCheckedStep(const std::string& path, const Part& part, const RebuildResult& rebuild);
+/// The same for IGES.
+std::vector<std::string> writeCheckedIges(const std::string& path, const Part& part, const RebuildResult& rebuild);
 /// The same for STL and the other triangle formats.
 std::vector<std::string> writeCheckedBody(const std::string& path, const Part& part, const RebuildResult& rebuild);
 

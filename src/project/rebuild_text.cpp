@@ -3,6 +3,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.hpp"
+#include "base/quantity.hpp"
 
 namespace escultura::project {
 namespace {
@@ -93,7 +94,10 @@ void eachMember(F& f, const Visit& visit) {
     visit("round", f.round);
     visit("adds", f.adds);
     visit("path", f.path);
+    visit("unit", f.unit);
+    visit("offset", f.offset);
     visit("radius", f.radius);
+    visit("blend_in_cage", f.blendInCage);
     visit("on_1", f.on1);
     visit("on_2", f.on2);
 }
@@ -111,6 +115,7 @@ void eachOfThickening(T& t, const Visit& visit) {
     visit("low", t.low);
     visit("high", t.high);
     visit("centre", t.centre);
+    visit("painted", t.painted);
     visit("radius", t.radius);
     visit("amount", t.amount);
     visit("edge", t.edge);
@@ -120,6 +125,10 @@ void eachOfThickening(T& t, const Visit& visit) {
 struct Write {
     json& j;
     void operator()(const char* key, const Vec3& v) const { j[key] = vector(v); }
+    void operator()(const char* key, const std::vector<Vec3>& list) const {
+        if (list.empty()) return;  // files from before places could be painted stay the same
+        for (const Vec3& v : list) j[key].push_back(vector(v));
+    }
     template <class V>
     void operator()(const char* key, const V& v) const {
         j[key] = v;
@@ -130,6 +139,11 @@ struct Read {
     void operator()(const char* key, Vec3& v) const {
         if (j.contains(key)) v = vectorOf(j.at(key));
     }
+    void operator()(const char* key, std::vector<Vec3>& list) const {
+        list.clear();
+        if (j.contains(key))
+            for (const json& v : j.at(key)) list.push_back(vectorOf(v));
+    }
     template <class V>
     void operator()(const char* key, V& v) const {
         v = j.value(key, v);
@@ -137,6 +151,18 @@ struct Read {
 };
 
 }  // namespace
+
+std::string describe(const Thickening& t) {
+    auto mm = [](double v) { return formatNumber(v, 4) + " mm"; };
+    auto place = [&](const Vec3& p) {
+        return formatNumber(p[0]) + ", " + formatNumber(p[1]) + ", " + formatNumber(p[2]);
+    };
+    const std::string where =
+        t.box               ? "in the box " + place(t.low) + " to " + place(t.high) + " mm"
+        : t.painted.empty() ? "in a ball of radius " + mm(t.radius) + " around " + place(t.centre) + " mm"
+                            : "within " + mm(t.radius) + " of " + std::to_string(t.painted.size()) + " painted places";
+    return mm(t.amount) + " " + where + ", edge " + mm(t.edge);
+}
 
 json thickeningJson(const Thickening& t) {
     json j = json::object();

@@ -88,7 +88,8 @@ struct Thickening {
     bool box = false;
     Vec3 low = Vec3::Zero(), high = Vec3::Zero();  ///< box, mm
     Vec3 centre = Vec3::Zero();                    ///< ball, mm
-    double radius = 15;                            ///< ball, mm
+    std::vector<Vec3> painted{};                   ///< balls around these places instead, mm
+    double radius = 15;                            ///< of the balls, mm
     double amount = 1;                             ///< mm
     double edge = 8;                               ///< width over which it fades out around the region, mm
     bool operator==(const Thickening&) const = default;

@@ -33,7 +33,7 @@ struct Difference {
 };
 /// @param part  names the numbers of the part file
 std::vector<Difference> differences(const Part& part, const Recipe& before, const Recipe& after);
-/// Top-level entries of two part files that differ, such as "load_cases".
+/// Entries of two part files that differ, such as "load_cases / 1 / factor".
 std::vector<Difference> partDifferences(const std::string& before, const std::string& after);
 
 }  // namespace escultura::project

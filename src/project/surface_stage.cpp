@@ -372,6 +372,10 @@ double weightAt(const Thickening& t, const Vec3& p) {
     if (t.box) {
         const Vec3 d = (t.low - p).cwiseMax(p - t.high).cwiseMax(Vec3::Zero());
         outside = d.norm();
+    } else if (!t.painted.empty()) {
+        double nearest = std::numeric_limits<double>::infinity();
+        for (const Vec3& c : t.painted) nearest = std::min(nearest, (p - c).squaredNorm());
+        outside = std::max(0.0, std::sqrt(nearest) - t.radius);
     } else {
         outside = std::max(0.0, (p - t.centre).norm() - t.radius);
     }
@@ -388,6 +392,8 @@ void requireSound(const Thickening& t, const std::string& name) {
     };
     if (t.edge < 0) refuse("an edge of 0 mm or more", formatNumber(t.edge) + " mm");
     if (!t.box && !(t.radius > 0)) refuse("a radius above 0 mm", formatNumber(t.radius) + " mm");
+    if (t.box && !(t.low.array() <= t.high.array()).all())
+        refuse("a box whose first corner is the lower one in x, y and z", "its corners the other way round");
     if (!std::isfinite(t.amount)) refuse("an amount in mm", "no number");
 }
 

@@ -22,6 +22,7 @@
 #include "render/overlay.hpp"
 #include "report/part_scene.hpp"
 #include "report/report.hpp"
+#include "report/variant_plots.hpp"
 
 namespace escultura::report {
 namespace {
@@ -111,6 +112,22 @@ render::Camera towards(const mesh::TetMesh& mesh, const Vec3& place, double heig
     return camera;
 }
 
+/// Safety factor over the variants beside safety factor over mass.
+QImage drawVariants(const Part& part, const std::vector<VariantFigures>& variants, std::int64_t open) {
+    constexpr int width = 1200, height = 460;
+    QImage image(width, height, QImage::Format_RGB32);
+    image.fill(Qt::white);
+    QPainter painter(&image);
+    QFont font("Inter");
+    font.setPixelSize(19);
+    painter.setFont(font);
+    const QSizeF half(0.5 * width, height);
+    paint(painter, half, variantCurves(part, variants, VariantFigure::safetyFactor));
+    painter.translate(half.width(), 0);
+    paint(painter, half, variantScatter(part, variants, open));
+    return image;
+}
+
 std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, render::Renderer& renderer,
                                            Progress& progress) {
     std::map<std::string, QImage> pictures;
@@ -128,6 +145,8 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
         pictures[name] = render::picture(renderer, scene, camera ? *camera : render::fit(scene->bounds, width, height),
                                          width, height);
     };
+    if (const auto variants = checkedVariants(p); variants.size() > 1)
+        pictures["variants"] = drawVariants(p.partOf(v.recipe), variants, v.id);
     SceneOptions o;
     o.show = Show::field;
     draw("field", o);
@@ -222,10 +241,14 @@ std::string copied(const std::string& from, const std::string& draft, std::map<s
     return done[from] = to;
 }
 
-/// The part file with all that it names beside it, so that the folder can be checked on its own.
-void writeInputs(const Project& project, const std::string& draft) {
+/// The part file and the recipe with all that they name beside them, so that the folder can be checked on its own.
+void writeInputs(const Project& project, const Variant& variant, const std::string& draft) {
     auto document = nlohmann::ordered_json::parse(project.part.text);
     std::map<std::string, std::string> done;
+    Recipe recipe = variant.recipe;
+    for (solid::Feature& f : recipe.rebuild.features)
+        if (!f.path.empty() && f.interface.empty())
+            f.path = copied((fs::path(project.part.path).parent_path() / f.path).string(), draft, done);
     auto at = [&](nlohmann::ordered_json& j, const char* key, const std::string& source) {
         if (j.is_object() && j.contains(key)) j[key] = copied(source, draft, done);
     };
@@ -241,6 +264,9 @@ void writeInputs(const Project& project, const std::string& draft) {
             if (p.keepOuts[i].kind == KeepOut::Kind::body)
                 at(document["keep_outs"][i], "body", p.keepOuts[i].body.path);
     exchange::writeText(draft + "/part.json", document.dump(2) + "\n");
+    const nlohmann::json text = {
+        {"format", "escultura-recipe"}, {"version", 1}, {"variant", variant.name}, {"recipe", recipeJson(recipe)}};
+    exchange::writeText(draft + "/recipe.json", text.dump(2) + "\n");
 }
 
 nlohmann::json versions() {
@@ -286,12 +312,7 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
                     ErrorDetail{"A picture cannot be written.", folder, name, "space left", "the write failed"});
         }
         progress.step("Writing the files");
-        writeInputs(project, draft);
-        const nlohmann::json recipe = {{"format", "escultura-recipe"},
-                                       {"version", 1},
-                                       {"variant", variant.name},
-                                       {"recipe", recipeJson(variant.recipe)}};
-        exchange::writeText(draft + "/recipe.json", recipe.dump(2) + "\n");
+        writeInputs(project, variant, draft);
         if (const auto s = project.surface(variant.recipe)) {
             exchange::writeStl(draft + "/surface.stl", s->mesh, part.name);
             exchange::write3mf(draft + "/surface.3mf", s->mesh, {part.name, {}});

@@ -10,6 +10,7 @@
 #include "project/comparison.hpp"
 #include "project/findings.hpp"
 #include "project/proposals.hpp"
+#include "project/rebuild_text.hpp"
 #include "project/releases.hpp"
 #include "project/requirement_text.hpp"
 #include "project/requirements.hpp"
@@ -161,10 +162,8 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
         rows.push_back({b.interface, num(b.nominal, 5) + " mm", num(b.measured, 5) + " mm", num(b.error, 2) + " mm"});
     if (!rows.empty()) h.table({"Bore", "Nominal", "Measured", "Largest error"}, rows);
     rows.clear();
-    for (const Thickening& t : v.recipe.thickenings)
-        rows.push_back({num(t.amount, 3) + " mm", t.box ? vec(t.low) + " to " + vec(t.high) : vec(t.centre),
-                        t.box ? "box" : num(t.radius, 3) + " mm", num(t.edge, 3) + " mm"});
-    if (!rows.empty()) h.table({"Thickened by", "Around, mm", "Radius", "Fades out over"}, rows);
+    for (const Thickening& t : v.recipe.thickenings) rows.push_back({describe(t)});
+    if (!rows.empty()) h.table({"Thickened by"}, rows);
     rows.clear();
     rows.push_back({num(s->thickness.least, 3) + " mm", vec(s->thickness.leastAt), num(s->thickness.low5, 3) + " mm",
                     num(s->thickness.median, 3) + " mm"});
@@ -200,10 +199,8 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
                             step.kind == CageStep::Kind::member
                                 ? vec(m.from, 4) + " to " + vec(m.to, 4) + " mm, radii " + num(m.radiusFrom) + " and " +
                                       num(m.radiusTo) + " mm, blend " + num(m.blend) + " mm"
-                            : step.kind == CageStep::Kind::thickening
-                                ? num(t.amount) + " mm around " + vec(t.centre, 4) + " mm, radius " + num(t.radius) +
-                                      " mm, edge " + num(t.edge) + " mm"
-                                : "all vertices kept"});
+                            : step.kind == CageStep::Kind::thickening ? describe(t)
+                                                                      : "all vertices kept"});
         }
         if (!rows.empty()) h.table({"Change of the cage", "Kind", "Figures"}, rows);
     }
@@ -347,8 +344,27 @@ void findingsChapter(Html& h, const Project& p, const Variant& v, const std::vec
     reason(h, v, Stage::findings);
 }
 
-void comparisonChapter(Html& h, const Project& p, const Variant& v) {
+void comparisonChapter(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(7, "Comparison");
+    if (auto variants = checkedVariants(p); variants.size() > 1) {
+        markFront(variants);
+        std::vector<std::vector<std::string>> lines;
+        for (const VariantFigures& f : variants) {
+            double peak = 0;
+            for (const auto& [name, stress] : f.peaks) peak = std::max(peak, stress);
+            lines.push_back({f.name + (f.id == p.variants.at(p.baseline).id ? " (baseline)"
+                                       : f.id == v.id                       ? " (this one)"
+                                                                            : ""),
+                             num(f.mass, 3), num(f.safetyFactor, 3), num(f.displacement, 3), num(peak, 3),
+                             f.onFront ? "yes" : "no"});
+        }
+        h.table({"Variant", "Mass, kg", "Smallest safety factor", "Largest displacement, mm", "Peak stress, MPa",
+                 "None is lighter and safer"},
+                lines);
+        if (has(pictures, "variants"))
+            h.picture("variants",
+                      "Variants in order, and safety factor over mass; filled dots are the best compromises");
+    }
     const Variant& base = p.variants.at(p.baseline);
     if (base.id == v.id) {
         h.paragraph("This variant is the baseline itself.");
@@ -466,7 +482,7 @@ std::string reportHtml(const Project& project, const Variant& variant, const std
     geometryChapters(h, project, variant, pictures);
     checkChapters(h, project, variant, pictures);
     findingsChapter(h, project, variant, pictures);
-    comparisonChapter(h, project, variant);
+    comparisonChapter(h, project, variant, pictures);
     releaseChapter(h, project, variant, release);
 
     std::string out = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +

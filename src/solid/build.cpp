@@ -146,7 +146,7 @@ class Builder {
         try {
             std::vector<Tool> tools;
             for (const Feature* g : group)
-                for (Tool& t : toolsOf(*g, reach_)) tools.push_back(std::move(t));
+                for (Tool& t : toolsOf(*g, reach_, options_)) tools.push_back(std::move(t));
             TopTools_ListOfShape arguments, toolList, all;
             arguments.Append(shape_);
             all.Append(shape_);
@@ -215,7 +215,9 @@ class Builder {
                          open);
                 return false;
             }
-            if (group.size() == 1 && std::abs(after - volume_) < 1e-9 * volume_) {
+            // what must stay empty may well be empty already
+            auto mayMiss = [](const Feature& g) { return g.kind == Feature::Kind::keepOut || g.face == "keep-out"; };
+            if (group.size() == 1 && std::abs(after - volume_) < 1e-9 * volume_ && !mayMiss(f)) {
                 forget();
                 return refuse("It does not touch the body.");
             }
@@ -245,7 +247,7 @@ class Builder {
                                       std::abs(std::abs(same.axis.dot(g->axis)) - 1) < 1e-9 &&
                                       std::abs((same.point - g->origin).dot(g->axis)) < 1e-6);
                     }
-                    if (!any) {
+                    if (!any && !mayMiss(*g)) {
                         o.built = false;
                         o.problem =
                             "It leaves no face: it does not touch the body, or another feature removes all that it "
@@ -255,7 +257,7 @@ class Builder {
                 r_.features.push_back(o);
             }
             volume_ = after;
-            if (adds && f.radius > 0 && f.kind != Feature::Kind::body) blend(f, operation);
+            if (adds && f.radius > 0 && f.kind != Feature::Kind::body && !f.blendInCage) blend(f, operation);
             return true;
         } catch (const Standard_Failure& e) {
             return refuse(std::string("The kernel stopped: ") + e.GetMessageString());
@@ -271,7 +273,8 @@ class Builder {
         std::string why;
         if (edges.empty() || !filletEdges(f, edges, f.radius, false, why))
             r_.features.back().problem = "Built without its fillet of " + formatNumber(f.radius) +
-                                         " mm: " + (edges.empty() ? "it has no edge with the body." : why);
+                                         " mm: " + (edges.empty() ? "it has no edge with the body." : why) +
+                                         " The cage can blend it instead.";
     }
 
     void round(const Feature& f) {

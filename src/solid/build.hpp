@@ -2,6 +2,7 @@
 /// From patches and features to a boundary representation that any CAD system can open.
 
 #pragma once
+#include <functional>
 #include <memory>
 
 #include "base/progress.hpp"
@@ -57,6 +58,8 @@ struct SolidResult {
 struct SolidOptions {
     double deflection = 0;    ///< of the triangles, mm; 0: 1/6000 of the box's diagonal
     double secondsEach = 60;  ///< a boolean that takes longer is given up
+    /// Triangles of an imported body that is no STEP file, or that has an offset. Empty: such bodies are refused.
+    std::function<surface::TriMesh(const Feature&)> trianglesOf{};
 };
 
 /// Builds the free body from the patches, then the features in order. A feature that fails is left out and says why and
@@ -64,12 +67,23 @@ struct SolidOptions {
 SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, const std::vector<Feature>& features,
                        const SolidOptions& options, Progress& progress);
 
+/// The boundary representation as bytes, in the kernel's open binary format, with the surface of each face.
+std::vector<char> packed(const Brep& brep);
+/// @throws InputError when the bytes are damaged
+std::shared_ptr<const Brep> unpacked(const std::vector<char>& bytes);
+
 /// Whether the solid cuts itself: slow, for the release gate. @return problems, at most 20
 std::vector<std::string> selfInterference(const Brep& brep, Progress& progress);
 
 /// Writes STEP AP214 in mm: part name, faces named by feature and coloured by interface. Written beside and renamed.
 /// @throws InputError when it cannot be written
 void writeStep(const std::string& path, const SolidResult& solid, const std::string& partName);
+
+/// Writes IGES 5.3 in mm, the solid as one body; names and colours are left to STEP. Written beside and renamed.
+/// @throws InputError when it cannot be written
+void writeIges(const std::string& path, const SolidResult& solid, const std::string& partName);
+/// @throws InputError naming file, expected and found
+SolidFigures readIgesFigures(const std::string& path);
 
 /// Figures of a STEP file's solids, for comparing with what was written.
 struct StepFigures {

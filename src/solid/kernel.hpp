@@ -61,9 +61,13 @@ struct Tool {
 };
 
 /// The bodies that a feature adds or cuts; empty for fillets and chamfers.
-/// @param reach  longer than any part, mm
+/// @param reach    longer than any part, mm
+/// @param options  who reads bodies of triangles
 /// @throws InputError when its numbers do not make a body, or its file cannot be read
-std::vector<Tool> toolsOf(const Feature& feature, double reach);
+std::vector<Tool> toolsOf(const Feature& feature, double reach, const SolidOptions& options);
+/// A solid with flat faces: triangles in one plane become one face.
+/// @throws InputError when they do not close or are too many
+TopoDS_Shape facetedSolid(const surface::TriMesh& mesh);
 
 /// What faces add to volume, area and centre of gravity by the divergence theorem; known faces are not measured again.
 class FaceMeasures {

@@ -1,5 +1,8 @@
 #include <BRepAdaptor_Surface.hxx>
 #include <BRepGProp.hxx>
+#include <IGESControl_Controller.hxx>
+#include <IGESControl_Reader.hxx>
+#include <IGESControl_Writer.hxx>
 #include <Interface_Static.hxx>
 #include <Message.hxx>
 #include <Message_Messenger.hxx>
@@ -29,6 +32,7 @@
 #include <algorithm>
 #include <cstdio>
 #include <filesystem>
+#include <functional>
 #include <mutex>
 #include <set>
 
@@ -46,6 +50,27 @@ std::mutex& stepMutex() {
 
 void quiet() {
     Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer));
+}
+
+/// Runs a writer on a name beside the file, then renames: a file that is there is whole.
+void writeWhole(const std::string& path, const std::string& what,
+                const std::function<bool(const std::string&)>& write) {
+    const std::string beside = path + ".part";
+    std::error_code code;
+    std::string why;
+    try {
+        if (!write(beside) || !std::filesystem::exists(beside)) why = "nothing was written";
+        if (why.empty()) {
+            std::filesystem::rename(beside, path, code);
+            if (code) why = code.message();
+        }
+    } catch (const Standard_Failure& e) {
+        why = e.GetMessageString();
+    }
+    if (why.empty()) return;
+    std::filesystem::remove(beside, code);
+    throw InputError(
+        ErrorDetail{"The " + what + " file cannot be written.", path, {}, "a folder that can be written to", why});
 }
 
 /// Muted colours, one an interface, the same for a name whatever the order.
@@ -66,12 +91,7 @@ std::string faceName(const SolidSurface& s) {
 void writeStep(const std::string& path, const SolidResult& solid, const std::string& partName) {
     const std::lock_guard lock(stepMutex());
     quiet();
-    auto refuse = [&](const std::string& found) {
-        throw InputError(
-            ErrorDetail{"The STEP file cannot be written.", path, {}, "a folder that can be written to", found});
-    };
-    const std::string beside = path + ".part";
-    try {
+    writeWhole(path, "STEP", [&](const std::string& beside) {
         STEPControl_Writer settings;  // makes the kernel know its STEP settings
         Interface_Static::SetCVal("write.step.schema", "AP214IS");
         Interface_Static::SetCVal("write.step.unit", "MM");
@@ -100,7 +120,7 @@ void writeStep(const std::string& path, const SolidResult& solid, const std::str
         STEPCAFControl_Writer writer;
         writer.SetColorMode(Standard_True);
         writer.SetNameMode(Standard_True);
-        if (!writer.Transfer(document, STEPControl_AsIs)) refuse("the solid could not be turned into STEP");
+        if (!writer.Transfer(document, STEPControl_AsIs)) return false;
         const Handle(Transfer_FinderProcess) finder = writer.ChangeWriter().WS()->TransferWriter()->FinderProcess();
         for (TopExp_Explorer faces(solid.brep->shape, TopAbs_FACE); faces.More(); faces.Next()) {
             const Handle(StepRepr_RepresentationItem) item = STEPConstruct::FindEntity(finder, faces.Current());
@@ -110,22 +130,38 @@ void writeStep(const std::string& path, const SolidResult& solid, const std::str
         }
         const bool written = writer.Write(beside.c_str()) == IFSelect_RetDone;
         XCAFApp_Application::GetApplication()->Close(document);
-        std::error_code code;
-        if (!written || !std::filesystem::exists(beside)) {
-            std::filesystem::remove(beside, code);
-            refuse("nothing was written");
-        }
-        std::filesystem::rename(beside, path, code);
-        if (code) {
-            const std::string why = code.message();
-            std::filesystem::remove(beside, code);
-            refuse(why);
-        }
-    } catch (const Standard_Failure& e) {
-        std::error_code code;
-        std::filesystem::remove(beside, code);
-        refuse(e.GetMessageString());
+        return written;
+    });
+}
+
+void writeIges(const std::string& path, const SolidResult& solid, const std::string& partName) {
+    const std::lock_guard lock(stepMutex());
+    quiet();
+    writeWhole(path, "IGES", [&](const std::string& beside) {
+        IGESControl_Controller::Init();
+        Interface_Static::SetCVal("write.iges.header.product", partName.c_str());
+        IGESControl_Writer writer("MM", 1);  // 1: whole solids instead of loose faces
+        if (!writer.AddShape(solid.brep->shape)) return false;
+        writer.ComputeModel();
+        return static_cast<bool>(writer.Write(beside.c_str()));
+    });
+}
+
+SolidFigures readIgesFigures(const std::string& path) {
+    const std::lock_guard lock(stepMutex());
+    quiet();
+    IGESControl_Controller::Init();
+    IGESControl_Reader reader;
+    TopoDS_Shape shape;
+    if (reader.ReadFile(path.c_str()) == IFSelect_RetDone) {
+        reader.TransferRoots();
+        shape = reader.OneShape();
     }
+    if (shape.IsNull() || !TopExp_Explorer(shape, TopAbs_SOLID).More())
+        throw InputError(
+            ErrorDetail{"The IGES file cannot be read.", path, "contents", "at least one solid", "no solid"});
+    FaceMeasures measures;
+    return figuresOf(shape, true, measures);
 }
 
 StepFigures readStepFigures(const std::string& path) {

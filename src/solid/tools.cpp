@@ -14,6 +14,7 @@
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <cmath>
+#include <fstream>
 
 #include "base/error.hpp"
 #include "solid/kernel.hpp"
@@ -60,6 +61,13 @@ TopoDS_Shape cylinder(const Vec3& from, const Vec3& axis, double diameter, doubl
     return BRepPrimAPI_MakeCylinder(gp_Ax2(toPoint(from), toDirection(axis)), 0.5 * diameter, length).Shape();
 }
 
+bool isStep(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::string start(4096, ' ');
+    in.read(start.data(), static_cast<std::streamsize>(start.size()));
+    return start.find("ISO-10303-21") != std::string::npos;
+}
+
 TopoDS_Shape readSolid(const std::string& path) {
     STEPControl_Reader reader;
     auto refuse = [&](const std::string& found) {
@@ -75,7 +83,7 @@ TopoDS_Shape readSolid(const std::string& path) {
 
 }  // namespace
 
-std::vector<Tool> toolsOf(const Feature& f, double reach) {
+std::vector<Tool> toolsOf(const Feature& f, double reach, const SolidOptions& options) {
     using K = Feature::Kind;
     std::vector<Tool> tools;
     // names of the faces by what they are
@@ -182,7 +190,9 @@ std::vector<Tool> toolsOf(const Feature& f, double reach) {
                 break;
             }
             case K::body:
-                add(readSolid(f.path), [&](const SolidSurface&) { return std::string("face"); });
+                add(f.offset == 0 && (!options.trianglesOf || isStep(f.path)) ? readSolid(f.path)
+                                                                              : facetedSolid(options.trianglesOf(f)),
+                    [&](const SolidSurface&) { return f.face.empty() ? std::string("face") : f.face; });
                 break;
             case K::keepOut:
                 if (f.round)

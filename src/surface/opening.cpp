@@ -11,31 +11,13 @@
 namespace escultura::surface {
 namespace {
 
-constexpr double wallSeparation = 110;  // degrees: below, a ball touches an edge, not two walls
-constexpr double largest = 3;           // balls are not looked for beyond this many radii
-
-std::int64_t keyOf(const std::array<std::int64_t, 3>& c) {
-    return ((c[0] & 0x1fffff) << 42) | ((c[1] & 0x1fffff) << 21) | (c[2] & 0x1fffff);
-}
-
-template <class F>
-void forBins(const std::array<std::int64_t, 3>& low, const std::array<std::int64_t, 3>& high, const F& f) {
-    for (auto k = low[2]; k <= high[2]; ++k)
-        for (auto j = low[1]; j <= high[1]; ++j)
-            for (auto i = low[0]; i <= high[0]; ++i) f(keyOf({i, j, k}));
-}
+constexpr double largest = 3;  // balls are not looked for beyond this many radii
 
 }  // namespace
 
-std::array<std::int64_t, 3> BallOpening::binOf(const Vec3& p) const {
-    std::array<std::int64_t, 3> c;
-    for (int a = 0; a < 3; ++a) c[a] = static_cast<std::int64_t>(std::floor(p[a] / (2 * radius_)));
-    return c;
-}
-
 BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::span<const float> thickness, double radius,
                          const std::function<bool(const Vec3&)>& leftOut, Progress& progress)
-    : radius_(radius), step_(0.4 * radius) {
+    : radius_(radius), step_(0.4 * radius), bins_(2 * radius) {
     progress.step("Looking for feather edges");
     const auto normal = vertexNormals(mesh);
     std::vector<char> isThin(mesh.position.size(), 0);
@@ -53,23 +35,23 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::spa
     for (const Vec3& p : thin) {
         box_.include(p - reach);
         box_.include(p + reach);
-        thin_[keyOf(binOf(p))].push_back(p);
-        forBins(binOf(p - reach), binOf(p + reach), [&](std::int64_t key) { balls_[key]; });
+        thin_[bins_.keyAt(p)].push_back(p);
+        bins_.within(p - reach, p + reach, [&](std::int64_t key) { balls_[key]; });
     }
 
     // balls that touch the surface around the thin places, close enough together that their union is smooth
     const double around = 6 * radius;
     std::unordered_set<std::int64_t> near;
     for (const Vec3& p : thin)
-        forBins(binOf(p - Vec3::Constant(around)), binOf(p + Vec3::Constant(around)),
-                [&](std::int64_t key) { near.insert(key); });
+        bins_.within(p - Vec3::Constant(around), p + Vec3::Constant(around),
+                     [&](std::int64_t key) { near.insert(key); });
     struct Contact {
         Vec3 point, normal;
     };
     std::vector<Contact> contacts;
     for (const Triangle& t : mesh.triangle) {
         const Vec3 &a = mesh.position[t[0]], &b = mesh.position[t[1]], &c = mesh.position[t[2]];
-        if (!near.contains(keyOf(binOf((a + b + c) / 3)))) continue;
+        if (!near.contains(bins_.keyAt((a + b + c) / 3))) continue;
         const double longest = std::max({(b - a).norm(), (c - b).norm(), (a - c).norm()});
         const int n = std::clamp(static_cast<int>(std::ceil(longest / step_)), 1, 24);
         for (int i = 0; i <= n; ++i)
@@ -92,7 +74,7 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::spa
     for (const Ball& b : balls) {
         if (!(b.radius > 0)) continue;
         const Vec3 r = Vec3::Constant(b.radius + 2 * radius);
-        forBins(binOf(b.centre - r), binOf(b.centre + r), [&](std::int64_t key) {
+        bins_.within(b.centre - r, b.centre + r, [&](std::int64_t key) {
             const auto at = balls_.find(key);
             if (at != balls_.end()) at->second.push_back(b);
         });
@@ -131,11 +113,11 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::spa
 double BallOpening::value(const Vec3& p) const {
     const double none = -std::numeric_limits<double>::infinity();
     if (!((p - box_.low).array() >= 0).all() || !((box_.high - p).array() >= 0).all()) return none;
-    const auto c = binOf(p);
-    const auto balls = balls_.find(keyOf(c));
+    const auto balls = balls_.find(bins_.keyAt(p));
     if (balls == balls_.end()) return none;
     double toThin = std::numeric_limits<double>::infinity();
-    forBins({c[0] - 1, c[1] - 1, c[2] - 1}, {c[0] + 1, c[1] + 1, c[2] + 1}, [&](std::int64_t key) {
+    const Vec3 reach = Vec3::Constant(2 * radius_);
+    bins_.within(p - reach, p + reach, [&](std::int64_t key) {
         const auto at = thin_.find(key);
         if (at == thin_.end()) return;
         for (const Vec3& q : at->second) toThin = std::min(toThin, (p - q).norm());

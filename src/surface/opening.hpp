@@ -8,6 +8,7 @@
 #include <unordered_map>
 
 #include "base/progress.hpp"
+#include "surface/bins.hpp"
 #include "surface/tri_mesh.hpp"
 
 namespace escultura::surface {
@@ -36,14 +37,9 @@ class BallOpening {
     double value(const Vec3& p) const;
 
   private:
-    struct Ball {
-        Vec3 centre = Vec3::Zero();
-        double radius = 0;
-    };
-    std::array<std::int64_t, 3> binOf(const Vec3& p) const;
     double radius_ = 0, step_ = 0;
-    Box3 box_;  ///< around the thin places
-    // by bins of two radii
+    Bins bins_;                                                  ///< of two radii
+    Box3 box_;                                                   ///< around the thin places
     std::unordered_map<std::int64_t, std::vector<Ball>> balls_;  ///< that come within two radii; only near thin places
     std::unordered_map<std::int64_t, std::vector<Vec3>> thin_;   ///< places too thin for the ball
     std::vector<Place> places_;

@@ -8,9 +8,7 @@
 #include "base/parallel.hpp"
 
 namespace escultura::surface {
-namespace {
-constexpr double wallSeparation = 110;  // degrees
-}
+namespace {}
 
 std::vector<Vec3> vertexNormals(const TriMesh& mesh) {
     std::vector<Vec3> n(mesh.position.size(), Vec3::Zero());

@@ -24,7 +24,10 @@ struct InscribedBall {
 /// @param most     largest radius looked for, mm
 std::optional<InscribedBall> inscribedBall(const TriangleTree& tree, const Vec3& p, const Vec3& outward, double most);
 
-/// Thickness of walls: balls that touch at edges only (separation below 110 degrees) measure no wall.
+/// Separation from which a ball touches two walls; below, it touches an edge. degrees
+inline constexpr double wallSeparation = 110;
+
+/// Thickness of walls: balls that touch at edges only measure no wall.
 struct Thickness {
     std::vector<float> value;     ///< [vertices] diameter of the largest wall ball that holds the vertex, mm
     double least = 0;             ///< thinnest wall, mm: a thousandth of the area is thinner (feather edges)

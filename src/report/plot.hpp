@@ -1,0 +1,57 @@
+/// @file report/plot.hpp
+/// Charts of the drawer and of the report: curves over variants or a swept number, a scatter with its front, ranked
+/// bars.
+
+#pragma once
+#include <QPainter>
+#include <QPointF>
+#include <QRectF>
+#include <QString>
+#include <QStringList>
+#include <limits>
+#include <vector>
+
+namespace escultura::report {
+
+struct PlotSeries {
+    QString name;
+    std::vector<QPointF> points;
+};
+struct PlotDot {
+    QString name;
+    QPointF at;
+    bool onFront = false, open = false;
+};
+struct PlotBar {
+    QString name, value;
+    double size = 0;  ///< with sign
+};
+
+/// What is drawn. Make it with curves(), scatter() or rankedBars().
+struct Plot {
+    enum class Kind { nothing, curves, scatter, bars } kind = Kind::nothing;
+    QString title, horizontal, vertical, limitWords;
+    std::vector<PlotSeries> series;
+    QStringList ticks;  ///< words under whole numbers 0, 1, ...; empty: numbers
+    std::vector<PlotDot> dots;
+    std::vector<PlotBar> bars;
+    double limit = std::numeric_limits<double>::quiet_NaN();  ///< a dashed line across; NaN: none
+    QRectF range;                                             ///< of the values
+};
+
+/// Curves over one horizontal axis. @param ticks  words under whole numbers 0, 1, ...; empty: numbers
+/// @param limit  a dashed line across with its words; NaN: none
+Plot curves(const QString& title, const QString& horizontal, std::vector<PlotSeries> series, QStringList ticks,
+            double limit = std::numeric_limits<double>::quiet_NaN(), const QString& limitWords = {});
+/// Dots with their names; those on the front are filled and joined.
+Plot scatter(const QString& title, const QString& horizontal, const QString& vertical, std::vector<PlotDot> dots,
+             double limit = std::numeric_limits<double>::quiet_NaN(), const QString& limitWords = {});
+/// Horizontal bars from a middle line, in the order given.
+Plot rankedBars(const QString& title, std::vector<PlotBar> bars);
+
+/// Where a value lies in a picture of this size with this font.
+QPointF placeIn(const Plot& plot, const QSizeF& size, const QFont& font, const QPointF& value);
+/// Draws into the rectangle from (0, 0), with the painter's font.
+void paint(QPainter& painter, const QSizeF& size, const Plot& plot);
+
+}  // namespace escultura::report

@@ -1,0 +1,256 @@
+// What the window works on, without the window: history, work beside the interface, variants, recovery.
+#include <QApplication>
+#include <QSignalSpy>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <thread>
+
+#include "made_up_part.hpp"
+#include "project/part_numbers.hpp"
+#include "session.hpp"
+
+using namespace escultura;
+using namespace escultura::app;
+using project::Project;
+using project::Stage;
+
+class TestSession : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    std::unique_ptr<Session> s_;
+    bool settle() {
+        return QTest::qWaitFor([this] { return !s_->isBusy(); }, 120000);
+    }
+    void threshold(double t, const QString& join = {}) {
+        s_->edit(
+            "Threshold", [t](Project& p) { p.variants[p.open].recipe.threshold = t; }, join);
+    }
+    QString recovery() const { return dir_.filePath("recovery"); }
+
+  private slots:
+    void init() {
+        qputenv("ESCULTURA_RECOVERY_FOLDER", recovery().toLocal8Bit());
+        s_ = std::make_unique<Session>();
+        s_->openPart(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
+        QVERIFY(settle());
+        QVERIFY(s_->hasProject());
+        s_->edit("coarse", [](Project& p) {
+            p.variants[0].recipe.elementSize = 4;
+            p.variants[0].recipe.rebuild.faceSize = 6;
+        });
+        s_->undoStack().clear();
+    }
+    void cleanup() {
+        s_->forgetRecovery();
+        s_.reset();
+        QDir(recovery()).removeRecursively();
+    }
+
+    void editsAreStepsOfTheHistory() {
+        QSignalSpy changed(s_.get(), &Session::changed);
+        threshold(0.4);
+        threshold(0.4);  // the same again is no step
+        QCOMPARE(s_->undoStack().count(), 1);
+        QVERIFY(!changed.isEmpty() && s_->isModified());
+        threshold(0.42, "slider");
+        threshold(0.44, "slider");
+        threshold(0.46, "slider");
+        QCOMPARE(s_->undoStack().count(), 2);  // a dragged slider is one
+        s_->undoStack().undo();
+        QCOMPARE(s_->recipe().threshold, 0.4);
+        s_->undoStack().undo();
+        QCOMPARE(s_->recipe().threshold, 0.5);
+        s_->undoStack().redo();
+        s_->undoStack().redo();
+        QCOMPARE(s_->recipe().threshold, 0.46);
+        const auto& history = s_->project().history;
+        QVERIFY(history.size() >= 4 && history.back().text == "Threshold");
+        QVERIFY(!history.back().who.empty() && history.back().time.find('T') != std::string::npos);
+    }
+    void editsOfThePartAreChecked() {
+        QVERIFY_EXCEPTION_THROWN(s_->editPart("Break", [](const std::string&) { return std::string("{"); }),
+                                 InputError);
+        QCOMPARE(s_->undoStack().count(), 0);
+        s_->editPart("Density", [](const std::string& text) {
+            auto j = nlohmann::json::parse(text);
+            j["material"]["density"] = 2700;
+            return j.dump();
+        });
+        QVERIFY(std::abs(s_->part().material.density / 2.7e-6 - 1) < 1e-12);
+        QVERIFY(settle());
+        s_->undoStack().undo();
+        QVERIFY(settle());
+        QVERIFY(std::abs(s_->part().material.density / 7.85e-6 - 1) < 1e-12);
+    }
+    /// Results are fresh, then out of date, then fresh again with the old recipe.
+    void freshnessFollowsTheRecipe() {
+        QVERIFY(s_->freshness(Stage::surface) == Freshness::missing);
+        QSignalSpy ran(s_.get(), &Session::ran);
+        s_->run(Stage::findings);
+        QVERIFY(s_->isBusy());
+        QVERIFY(settle());
+        QCOMPARE(ran.count(), 1);
+        for (Stage stage : {Stage::field, Stage::surface, Stage::check, Stage::findings})
+            QVERIFY2(s_->freshness(stage) == Freshness::fresh, project::name(stage));
+        QVERIFY(s_->freshness(Stage::rebuild) == Freshness::missing);
+        const double factor = s_->lastKnown().check->minSafetyFactor;
+        QVERIFY(s_->timings().size() >= 3);
+        threshold(0.45);
+        QVERIFY(s_->freshness(Stage::check) == Freshness::outOfDate);
+        QCOMPARE(s_->lastKnown().check->minSafetyFactor, factor);  // still shown
+        s_->undoStack().undo();
+        QVERIFY(s_->freshness(Stage::check) == Freshness::fresh);
+        QVERIFY(s_->project().history.back().text.find("Undone") == 0);
+    }
+    void oneWorkAtATime() {
+        std::atomic<bool> go{false};
+        int done = 0;
+        QSignalSpy busy(s_.get(), &Session::busyChanged);
+        s_->work(
+            "Waiting",
+            [&](Progress& p) {
+                p.step("half", 0.5);
+                while (!go) std::this_thread::sleep_for(std::chrono::milliseconds(1));
+            },
+            [&] { ++done; });
+        s_->work(
+            "Second", [](Progress&) { QFAIL("must not run"); }, [] {});
+        QVERIFY(s_->isBusy());
+        go = true;
+        QVERIFY(settle());
+        QCOMPARE(done, 1);
+        QCOMPARE(busy.count(), 2);
+        QCOMPARE(busy[0][1].toString(), QString("Waiting"));
+    }
+    void cancelledAndFailedWorkChangesNothing() {
+        QSignalSpy failed(s_.get(), &Session::failed);
+        int done = 0;
+        s_->work(
+            "Endless",
+            [](Progress& p) {
+                for (;;) {
+                    p.check();
+                    std::this_thread::sleep_for(std::chrono::milliseconds(1));
+                }
+            },
+            [&] { ++done; });
+        s_->cancel();
+        QVERIFY(settle());
+        QCOMPARE(done, 0);
+        QCOMPARE(failed.count(), 0);
+        QVERIFY(s_->log().back().contains("cancelled; nothing was changed"));
+        s_->work(
+            "Broken", [](Progress&) { throw InputError("It cannot be done."); }, [&] { ++done; });
+        QVERIFY(settle());
+        QCOMPARE(failed.count(), 1);
+        QVERIFY(failed[0][0].toString().contains("It cannot be done."));
+        s_->work(
+            "Hungry", [](Progress&) { throw std::bad_alloc(); }, [&] { ++done; });
+        QVERIFY(settle());
+        QVERIFY(failed.back()[0].toString().contains("not enough memory"));
+        QCOMPARE(done, 0);
+    }
+    /// A changed number and one key: the checked recipe stays as it was, the change becomes a variant.
+    void quickChecksKeepWhatWasChecked() {
+        s_->quickCheck();
+        QVERIFY(settle());
+        QVERIFY(s_->recipe().check.rebuilt && s_->recipe().check.level == project::Level::look);
+        QCOMPARE(s_->project().variants.size(), std::size_t(1));
+        const auto before = s_->recipe();
+        s_->edit("Load",
+                 [](Project& p) { project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/0/factor", 2); });
+        QVERIFY(settle());
+        s_->quickCheck();
+        QVERIFY(settle());
+        QCOMPARE(s_->project().variants.size(), std::size_t(2));
+        QVERIFY(s_->project().variants[0].recipe == before);
+        const double first = s_->project().check(before)->minSafetyFactor,
+                     second = s_->project().check(s_->recipe())->minSafetyFactor;
+        QVERIFY2(second < first && second > 0.45 * first, qPrintable(QString("%1 %2").arg(first).arg(second)));
+    }
+    void reloadingFollowsTheFile() {
+        s_->run(Stage::surface);
+        QVERIFY(settle());
+        threshold(0.45);
+        auto part = made_up::leverPart();
+        part["load_cases"][0]["name"] = "renamed";
+        made_up::writeLever(dir_.path().toStdString(), part);
+        s_->reloadPart();
+        QVERIFY(settle());
+        QCOMPARE(s_->part().loadCases[0].name, std::string("renamed"));
+        QCOMPARE(s_->recipe().threshold, 0.45);  // variants stay
+        QVERIFY(s_->lastKnown().surface != nullptr);
+        // a file that is no part any more is refused, and what is open stays
+        QSignalSpy failed(s_.get(), &Session::failed);
+        std::ofstream(dir_.filePath("lever.json").toStdString()) << "{ broken";
+        s_->reloadPart();
+        QVERIFY(settle());
+        QCOMPARE(failed.count(), 1);
+        QCOMPARE(s_->part().loadCases[0].name, std::string("renamed"));
+    }
+    void savedProjectsOpenAsTheyWere() {
+        s_->run(Stage::findings);
+        QVERIFY(settle());
+        const double factor = s_->lastKnown().check->minSafetyFactor;
+        const QString file = dir_.filePath("kept.escultura");
+        s_->saveProject(file);
+        QVERIFY(settle());
+        QVERIFY(!s_->isModified() && s_->projectPath() == file);
+        Session other;
+        QSignalSpy opened(&other, &Session::projectOpened);
+        other.openProject(file);
+        QVERIFY(QTest::qWaitFor([&] { return !other.isBusy(); }, 60000));
+        QCOMPARE(opened.count(), 1);
+        QVERIFY(other.freshness(Stage::findings) == Freshness::fresh);
+        QCOMPARE(other.lastKnown().check->minSafetyFactor, factor);
+        other.forgetRecovery();
+        QSignalSpy failed(&other, &Session::failed);
+        other.openProject(dir_.filePath("lever.npy"));
+        QVERIFY(QTest::qWaitFor([&] { return !other.isBusy(); }, 60000));
+        QCOMPARE(failed.count(), 1);
+        QCOMPARE(other.lastKnown().check->minSafetyFactor, factor);  // what was open stays
+    }
+    /// A session that ends without a word leaves its steps and its results.
+    void workIsRecoveredWithItsResults() {
+        s_->run(Stage::findings);
+        QVERIFY(settle());
+        const double factor = s_->lastKnown().check->minSafetyFactor;
+        s_->edit("Rename", [](Project& p) { p.variants[0].name = "Unsaved"; });
+        s_.reset();  // as if it were killed: nothing is discarded; results that are being written are finished
+        const auto found = project::unsavedWork(recovery().toStdString());
+        QCOMPARE(found.size(), std::size_t(1));
+        s_ = std::make_unique<Session>();
+        s_->recover(found.front());
+        QVERIFY(settle());
+        QCOMPARE(s_->variant().name, std::string("Unsaved"));
+        QVERIFY(s_->freshness(Stage::findings) == Freshness::fresh);
+        QCOMPARE(s_->lastKnown().check->minSafetyFactor, factor);
+        QVERIFY(s_->isModified());
+        QCOMPARE(project::unsavedWork(recovery().toStdString()).size(), std::size_t(0));  // the old one is gone
+    }
+    void aStudyStaysWhenItIsCancelled() {
+        auto study =
+            project::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/1/factor"});
+        study.axes[0].low = 1;
+        study.axes[0].high = 2;
+        study.evaluations = 5;
+        QSignalSpy changed(s_.get(), &Session::changed);
+        s_->runStudy(study);
+        QTRY_VERIFY_WITH_TIMEOUT(!s_->project().studies.empty() && s_->project().studies[0].done.size() >= 2, 60000);
+        s_->cancel();
+        QVERIFY(settle());
+        QCoreApplication::processEvents();
+        const auto& kept = s_->project().studies[0];
+        QVERIFY(kept.done.size() >= 2 && kept.done.size() <= 5);
+        QVERIFY(!changed.isEmpty());
+        const auto done = kept.done.size();
+        s_->runStudy(study);  // goes on where it was
+        QVERIFY(settle());
+        QCOMPARE(s_->project().studies.size(), std::size_t(1));
+        QCOMPARE(s_->project().studies[0].done.size(), std::size_t(5));
+        QVERIFY(s_->project().studies[0].done.size() >= done);
+    }
+};
+
+QTEST_MAIN(TestSession)
+#include "test_session.moc"

@@ -1,0 +1,188 @@
+// What a project file and a journal hold of results: cage and solid as they were, tests of hotspots, and how damage is
+// met.
+#include <sqlite3.h>
+
+#include <QFile>
+#include <QTemporaryDir>
+#include <QtTest>
+#include <cmath>
+#include <filesystem>
+
+#include "made_up_part.hpp"
+#include "project/findings.hpp"
+#include "project/journal.hpp"
+#include "project/project.hpp"
+
+using namespace escultura;
+using namespace escultura::project;
+using made_up::messageOf;
+
+class TestStored : public QObject {
+    Q_OBJECT
+    QTemporaryDir dir_;
+    Project project_;
+    const Recipe& recipe() const { return project_.variants[0].recipe; }
+    std::string path(const char* name) const { return dir_.filePath(name).toStdString(); }
+    /// Runs a statement on a file.
+    static void change(const std::string& file, const char* sql) {
+        sqlite3* db = nullptr;
+        QCOMPARE(sqlite3_open(file.c_str(), &db), SQLITE_OK);
+        QCOMPARE(sqlite3_exec(db, sql, nullptr, nullptr, nullptr), SQLITE_OK);
+        sqlite3_close(db);
+    }
+
+  private slots:
+    void initTestCase() {
+        Progress progress;
+        project_ = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
+        Recipe& r = project_.variants[0].recipe;
+        r.rebuild.faceSize = 6;
+        r.elementSize = 4;
+        r.check.rebuilt = true;
+        run(project_, r, Stage::findings, progress);
+        QVERIFY(project_.rebuild(r) && project_.check(r));
+    }
+
+    void theSolidIsKept() {
+        const std::string file = path("solid.escultura");
+        saveProject(project_, file);
+        Project back = loadProject(file);
+        const auto a = project_.rebuild(recipe()), b = back.rebuild(recipe());
+        QVERIFY(b);
+        QCOMPARE(b->solid.solid.volume, a->solid.solid.volume);
+        QCOMPARE(b->solid.solid.faces, a->solid.solid.faces);
+        QCOMPARE(b->solid.mesh.position.size(), a->solid.mesh.position.size());
+        QVERIFY(b->solid.mesh.owner == a->solid.mesh.owner);
+        QCOMPARE(b->solid.surfaces.size(), a->solid.surfaces.size());
+        for (std::size_t s = 0; s < a->solid.surfaces.size(); ++s) {
+            QCOMPARE(b->solid.surfaces[s].feature, a->solid.surfaces[s].feature);
+            QCOMPARE(b->solid.surfaces[s].radius, a->solid.surfaces[s].radius);
+            QVERIFY(b->solid.surfaces[s].kind == a->solid.surfaces[s].kind);
+        }
+        QVERIFY(b->features == a->features);
+        QCOMPARE(b->genus, a->genus);
+        QCOMPARE(b->irregularJump, a->irregularJump);
+        QCOMPARE(b->faces.size(), a->faces.size());
+        // the boundary representation is whole: STEP written from it is the same solid, with its names
+        const std::string step = path("back.step");
+        QVERIFY(writeCheckedStep(step, back.part, *b).empty());
+        const auto figures = solid::readStepFigures(step);
+        QVERIFY(std::abs(figures.figures.volume / a->solid.solid.volume - 1) < 1e-4);
+        QVERIFY(std::count(figures.faceNames.begin(), figures.faceNames.end(), "eye bore: bore") == 1);
+    }
+    void theCageIsKept() {
+        const std::string file = path("cage.escultura");
+        saveProject(project_, file);
+        Project back = loadProject(file);
+        const auto a = project_.cage(recipe()), b = back.cage(recipe());
+        QVERIFY(b && a->target && !b->target);
+        QVERIFY(b->cage == a->cage);
+        QCOMPARE(b->deviation.rms, a->deviation.rms);
+        QCOMPARE(b->deviation.backLargest, a->deviation.backLargest);
+        QVERIFY(b->deviation.atVertex == a->deviation.atVertex && b->deviation.faceOf == a->deviation.faceOf);
+        QCOMPARE(b->report.genus, a->report.genus);
+        QVERIFY(b->report.valences == a->report.valences);
+        QVERIFY(b->notes == a->notes && b->agrees == a->agrees);
+        // what it was fitted to is made again when it is to be edited, with the same cage
+        Progress progress;
+        runCage(back, recipe(), progress);
+        QVERIFY(!back.cage(recipe())->target);
+        runCage(back, recipe(), progress, true);
+        QVERIFY(back.cage(recipe())->target);
+        QVERIFY(back.cage(recipe())->cage == a->cage);
+    }
+    /// A hotspot of a check on the solid can be tested after the project was opened again.
+    void hotspotsAreTestedAfterOpening() {
+        const std::string file = path("tests.escultura");
+        saveProject(project_, file);
+        Project back = loadProject(file);
+        const auto findings = findingsOf(back, recipe());
+        QVERIFY(!findings.empty());
+        QCOMPARE(findings.size(), findingsOf(project_, recipe()).size());
+        Progress progress;
+        testHotspots(back, recipe(), {findings[0].id}, progress);
+        const auto tested = findingsOf(back, recipe());
+        QVERIFY(tested[0].evidence.verdict != assess::HotspotClass::untested);
+        QVERIFY(tested[0].evidence.peak.size() >= 2);
+        saveProject(back, file);
+        const auto again = findingsOf(loadProject(file), recipe());
+        QVERIFY(again[0].evidence.verdict == tested[0].evidence.verdict);
+        QVERIFY(again[0].evidence.peak == tested[0].evidence.peak);
+    }
+    void damagedResultsAreRefused() {
+        const std::string file = path("damaged.escultura");
+        for (const char* kind : {"solid", "cage", "check"}) {
+            saveProject(project_, file);
+            change(file, ("UPDATE result SET data = substr(data, 1, length(data) / 2) WHERE kind = '" +
+                          std::string(kind) + "'")
+                             .c_str());
+            const std::string why = messageOf([&] { loadProject(file); });
+            QVERIFY2(why.find("damaged") != std::string::npos, (kind + (": " + why)).c_str());
+        }
+        saveProject(project_, file);
+        change(file, "UPDATE result SET data = x'' WHERE kind = 'solid'");
+        QVERIFY(messageOf([&] { loadProject(file); }) != "no error");
+        // kinds that this version does not know are left alone
+        saveProject(project_, file);
+        change(file, "INSERT INTO result VALUES('k', 'weather', x'00')");
+        QVERIFY(loadProject(file).check(recipe()));
+    }
+    /// Results survive a process that ends without saving.
+    void resultsAreRecovered() {
+        const std::string journal = path("lever.journal");
+        Progress progress;
+        Project p = project_;
+        {
+            Journal j(journal, p, "");
+            p.variants[0].reasons[1] = "before the crash";
+            j.append(record(p, "Reason", "tester", "2026-01-01T10:00:00"));
+            j.keep(*p.results);
+            j.keep(*p.results);  // nothing new
+        }
+        const auto found = readJournal(journal);
+        QVERIFY(found);
+        const Project back = recover(*found, progress);
+        QCOMPARE(back.variants[0].reasons.at(1), std::string("before the crash"));
+        QVERIFY(back.check(recipe()) && back.rebuild(recipe()) && back.findings(recipe()));
+        QCOMPARE(back.check(recipe())->minSafetyFactor, project_.check(recipe())->minSafetyFactor);
+        // without the results the steps are still there
+        const auto results = journal + ".results";
+        std::ofstream(results, std::ios::binary) << "not a database, because the disk was full at that moment";
+        for (const char* end : {"-wal", "-shm"}) std::filesystem::remove(results + end);
+        const Project bare = recover(*found, progress);
+        QCOMPARE(bare.variants[0].reasons.at(1), std::string("before the crash"));
+        QVERIFY(!bare.check(recipe()));
+        discard(*found);
+        QVERIFY(!std::filesystem::exists(journal) && !std::filesystem::exists(results));
+    }
+    /// Results that the project's own file has are not written a second time.
+    void onlyNewResultsAreKept() {
+        const std::string file = path("saved.escultura"), journal = path("saved.journal");
+        saveProject(project_, file);
+        Progress progress;
+        Project p = loadProject(file);
+        Journal j(journal, p, file);
+        j.keep(*p.results);
+        const auto before = std::filesystem::file_size(journal + ".results");
+        Recipe other = recipe();
+        other.elementSize = 5;
+        other.check.rebuilt = false;
+        run(p, other, Stage::findings, progress);
+        j.append(record(p, "Check", "tester", "2026-01-01T10:00:00"));
+        j.keep(*p.results);
+        auto size = [&] {
+            std::uintmax_t bytes = 0;
+            for (const char* end : {"", "-wal"})
+                if (std::filesystem::exists(journal + ".results" + end))
+                    bytes += std::filesystem::file_size(journal + ".results" + end);
+            return bytes;
+        };
+        QVERIFY2(before < 100000 && size() > 500000, qPrintable(QString("%1 %2").arg(before).arg(size())));
+        j.discard();
+        j.keep(*p.results);  // given up: does nothing
+        QVERIFY(!std::filesystem::exists(journal + ".results"));
+    }
+};
+
+QTEST_GUILESS_MAIN(TestStored)
+#include "test_stored.moc"
