@@ -2,7 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
-#include "made_up_part.hpp"
+#include "fixtures.hpp"
 #include "project/comparison.hpp"
 #include "project/duty_edit.hpp"
 #include "project/findings.hpp"
@@ -15,31 +15,16 @@
 
 using namespace escultura;
 using namespace escultura::project;
+using made_up::folder;
 using made_up::messageOf;
+using made_up::near;
 
 namespace {
 
-QTemporaryDir& folder() {
-    static QTemporaryDir dir;
-    return dir;
-}
-
 /// The lever, checked; tests share its results, each works on a copy.
 Project lever() {
-    static const Project shared = [] {
-        Progress progress;
-        Project p = openPart(made_up::writeLever(folder().path().toStdString()), progress);
-        p.variants[0].recipe.elementSize = 3;
-        run(p, p.variants[0].recipe, Stage::findings, progress);
-        return p;
-    }();
+    static const Project shared = made_up::openLever(Stage::findings, [](Recipe& r) { r.elementSize = 3; });
     return shared;
-}
-
-bool near(double value, double exact, double tolerance) {
-    if (std::abs(value / exact - 1) < tolerance) return true;
-    qWarning("%.10g is not %.10g within %g", value, exact, tolerance);
-    return false;
 }
 
 Project withRequirements(const std::string& list) {

@@ -11,7 +11,7 @@
 #include "exchange/body_files.hpp"
 #include "exchange/step_reader.hpp"
 #include "exchange/writers.hpp"
-#include "made_up_part.hpp"
+#include "fixtures.hpp"
 #include "project/project.hpp"
 #include "project/rebuild_text.hpp"
 #include "project/requirements.hpp"
@@ -19,30 +19,21 @@
 
 using namespace escultura;
 using namespace escultura::project;
+using made_up::folder;
 using made_up::messageOf;
+using made_up::near;
 
 namespace {
 
-QTemporaryDir& folder() {
-    static QTemporaryDir dir;
-    return dir;
-}
-
-/// The lever with its surface built; results are shared by the tests.
 Variant variantOf(const Recipe& recipe) {
     Variant v;
     v.recipe = recipe;
     return v;
 }
 
+/// The lever with its surface built; results are shared by the tests.
 Project& lever() {
-    static Project p = [] {
-        Progress progress;
-        Project q = openPart(made_up::writeLever(folder().path().toStdString()), progress);
-        q.variants[0].recipe.rebuild.faceSize = 6;
-        run(q, q.variants[0].recipe, Stage::surface, progress);
-        return q;
-    }();
+    static Project p = made_up::openLever(Stage::surface, [](Recipe& r) { r.rebuild.faceSize = 6; });
     return p;
 }
 
@@ -50,12 +41,6 @@ const RebuildResult& built(const Recipe& recipe) {
     Progress progress;
     run(lever(), recipe, Stage::rebuild, progress);
     return *lever().rebuild(recipe);
-}
-
-bool near(double value, double exact, double tolerance) {
-    if (std::abs(value / exact - 1) < tolerance) return true;
-    qWarning("%.10g is not %.10g within %g", value, exact, tolerance);
-    return false;
 }
 
 CageStep member(const Vec3& from, const Vec3& to, double radius) {

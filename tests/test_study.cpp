@@ -2,7 +2,7 @@
 #include <QtTest>
 #include <cmath>
 
-#include "made_up_part.hpp"
+#include "fixtures.hpp"
 #include "project/part_numbers.hpp"
 #include "project/requirements.hpp"
 #include "project/state_text.hpp"
@@ -14,18 +14,8 @@ using made_up::messageOf;
 
 namespace {
 
-QTemporaryDir& folder() {
-    static QTemporaryDir dir;
-    return dir;
-}
-
 Project lever() {
-    static const Project shared = [] {
-        Progress progress;
-        Project p = openPart(made_up::writeLever(folder().path().toStdString()), progress);
-        p.variants[0].recipe.elementSize = 3.2;
-        return p;
-    }();
+    static const Project shared = made_up::openLever(Stage::field, [](Recipe& r) { r.elementSize = 3.2; });
     return shared;
 }
 
