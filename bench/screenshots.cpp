@@ -57,19 +57,21 @@ void rebuildShots(MainWindow& w, const std::function<void(const QString&)>& shot
     w.findChild<QPushButton*>("openCageTools")->click();
     w.cageEditor().start();
     settle(w);
-    w.cageEditor().setElement(CageEditor::Element::faces);
-    // a face of the foot's upper side, grown
-    std::int32_t best = 0;
-    double highest = -1e9;
-    const auto& cage = w.cageEditor().cage();
-    for (std::size_t f = 0; f < cage.face.size(); ++f) {
-        double s = 0;
-        for (auto v : cage.face[f]) s += cage.position[v].dot(Vec3(0.4, -0.5, 0.1));
-        if (s > highest) highest = s, best = static_cast<std::int32_t>(f);
-    }
-    w.cageEditor().select({best});
-    w.cageEditor().growSelection();
+    QTest::qWaitFor([&] { return w.cageEditor().isSettled(); }, 60000);
     w.view().fit();
+    // painted down a leg, to be thickened
+    w.findChild<QCheckBox*>("cagePaint")->click();
+    w.findChild<QComboBox*>("thickenRegion")->setCurrentIndex(2);
+    const auto& cage = w.cageEditor().cage();
+    std::int32_t foot = 0;
+    for (std::size_t f = 0; f < cage.face.size(); ++f) {
+        const Vec3 towards(0.4, -0.5, 0.1);
+        if (cage::middleOf(cage, static_cast<std::int32_t>(f)).dot(towards) > cage::middleOf(cage, foot).dot(towards))
+            foot = static_cast<std::int32_t>(f);
+    }
+    const Vec3 from = cage::middleOf(cage, foot) + Vec3(0, 0, 4);
+    for (double along = 0; along <= 1; along += 0.1)
+        w.cageEditor().paintAt(w.view().placeOf(from + along * Vec3(-12, 10, 34)), Qt::NoModifier);
     shot("cage-editing");
     w.cageEditor().stop();
     w.viewBar().drawerButton()->setChecked(false);
@@ -154,8 +156,8 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
         Progress progress;
         const auto& p = session.project();
         const auto pages = report::reportPages(p, p.current(), renderer, progress, &p.releases.back());
-        // the first page and the one with the findings
-        std::size_t second = std::min<std::size_t>(4, pages.size() - 1);
+        // the first page and the one with the comparison
+        std::size_t second = std::min<std::size_t>(5, pages.size() - 1);
         QImage both(pages[0].width() * 2 + 12, pages[0].height(), QImage::Format_RGB32);
         both.fill(QColor(0xDA, 0xD2, 0xC3));
         QPainter painter(&both);

@@ -370,6 +370,7 @@ void CageEditor::setBrush(double mm) {
     brush_ = mm;
     if (brush_ > 0 && element_ != Element::faces) setElement(Element::faces);
     view_.setPainting(on_ && brush_ > 0);
+    showScene(true);
 }
 
 void CageEditor::paintAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
@@ -648,7 +649,8 @@ void CageEditor::showScene(bool settled) {
         for (auto e : selected_) v.selectedEdges.push_back(edgeVertices_[e]);
     if (settled || !dragging_) v.flaws = flaws_;
     v.caption = "Editing the control cage";
-    v.detail = "click selects, Shift adds, Ctrl and drag draws a box, Alt and drag a lasso";
+    v.detail = brush_ > 0 ? "drag paints, Shift takes out; Ctrl and drag draws a box, Alt and drag a lasso"
+                          : "click selects, Shift adds, Ctrl and drag draws a box, Alt and drag a lasso";
     scene_ = report::cageScene(v);
     view_.setScene(scene_, false);
     // dots for vertices, with the normals of the limit surface beside them
@@ -658,7 +660,7 @@ void CageEditor::showScene(bool settled) {
         const Vec3 n = (cage_.position[q[2]] - cage_.position[q[0]]).cross(cage_.position[q[3]] - cage_.position[q[1]]);
         for (auto k : q) sum[k] += n;
     }
-    const auto chosen = vertices();
+    const auto chosen = element_ == Element::faces ? cage::Indices{} : vertices();  // faces have their colour
     for (std::size_t i = 0; i < dots.size(); ++i) dots[i] = {cage_.position[i], sum[i].normalized(), false};
     for (auto i : chosen) dots[i].selected = true;
     if (element_ != Element::vertices) std::erase_if(dots, [](const View::Dot& d) { return !d.selected; });

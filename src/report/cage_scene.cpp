@@ -77,7 +77,7 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
                         const Vec3 n = m.normal[v];
                         m.normal.push_back(n);
                     }
-                    m.colour.push_back({0x8F, 0xC0, 0xBB});
+                    m.colour.push_back({0x63, 0xAA, 0xA4});
                     if (!m.value.empty()) {
                         const double d = m.value[v];
                         m.value.push_back(d);

@@ -131,6 +131,7 @@ class Drawing {
         std::sort(front.begin(), front.end(), [](const QPointF& a, const QPointF& b) { return a.x() < b.x(); });
         p.setPen(QPen(teal, 1.2, Qt::DotLine));
         p.drawPolyline(QPolygonF(QList<QPointF>(front.begin(), front.end())));
+        std::vector<QRectF> names;
         for (const PlotDot& d : plot.dots) {
             const QPointF here = at(d.at);
             p.setPen(QPen(d.onFront ? teal : muted, d.open ? 2.4 : 1.4));
@@ -139,7 +140,12 @@ class Drawing {
             p.setPen(ink);
             const double wide = m.horizontalAdvance(d.name);
             const bool fits = here.x() + 8 + wide < area.right();
-            p.drawText(QPointF(fits ? here.x() + 8 : here.x() - 8 - wide, here.y() - 3), d.name);
+            QRectF box(fits ? here.x() + 8 : here.x() - 8 - wide, here.y() - 3 - m.ascent(), wide, m.height());
+            // names of dots that lie close together stand under each other
+            while (std::any_of(names.begin(), names.end(), [&](const QRectF& n) { return n.intersects(box); }))
+                box.translate(0, 1);
+            names.push_back(box);
+            p.drawText(box, Qt::AlignLeft, d.name);
         }
     }
 
