@@ -75,7 +75,14 @@ QTableWidget* table(const QStringList& head, QWidget* parent) {
 
 void fill(QTableWidget* t, const QList<QStringList>& rows) {
     t->setSortingEnabled(false);
-    t->horizontalHeader()->setSortIndicator(-1, Qt::AscendingOrder);
+    QHeaderView* header = t->horizontalHeader();
+    header->setSortIndicator(-1, Qt::AscendingOrder);
+    // columns fit their contents once at the end: a header that follows every cell measures the whole column each time
+    std::vector<QHeaderView::ResizeMode> modes;
+    for (int c = 0; c < t->columnCount(); ++c) {
+        modes.push_back(header->sectionResizeMode(c));
+        header->setSectionResizeMode(c, QHeaderView::Interactive);
+    }
     t->setRowCount(static_cast<int>(rows.size()));
     for (int r = 0; r < rows.size(); ++r)
         for (int c = 0; c < rows[r].size() && c < t->columnCount(); ++c) {
@@ -85,6 +92,7 @@ void fill(QTableWidget* t, const QList<QStringList>& rows) {
             if (isNumber) item->setTextAlignment(Qt::AlignRight | Qt::AlignVCenter);
             t->setItem(r, c, item);
         }
+    for (int c = 0; c < t->columnCount(); ++c) header->setSectionResizeMode(c, modes[static_cast<std::size_t>(c)]);
 }
 
 void fitHeight(QTableWidget* t, int most) {

@@ -186,6 +186,20 @@ class TestFindingsWindow : public QObject, WindowDriver {
         find<QLineEdit>("studyHigh")->setText("wide");
         click("runStudy");
         QVERIFY(find<QLabel>("error")->isVisible());
+        // a range in other units than the number's own
+        for (int i = 0; i < parameters->count(); ++i)
+            parameters->item(i)->setCheckState(parameters->item(i)->text().startsWith("smoothing") ? Qt::Checked
+                                                                                                   : Qt::Unchecked);
+        find<QLineEdit>("studyLow")->setText("1/8 in");
+        find<QLineEdit>("studyHigh")->setText("2 kg");
+        click("runStudy");
+        QCOMPARE(session().project().studies.size(), std::size_t(1));
+        find<QLineEdit>("studyHigh")->setText("0.5 cm");
+        QCOMPARE(find<QSpinBox>("studyCount")->value(), 2);  // as it was set, whatever was refreshed since
+        click("runStudy");
+        QVERIFY(settle());
+        const auto& axis = session().project().studies.back().axes[0];
+        QVERIFY(std::abs(axis.low - 3.175) < 1e-12 && std::abs(axis.high - 5) < 1e-12);
     }
     void signedReleaseAndWhatChangedSince() {
         QTest::keyClick(w_.get(), Qt::Key_7);

@@ -3,6 +3,8 @@
 #include <QtTest>
 #include <set>
 
+#include "box_mesh.hpp"
+#include "exchange/writers.hpp"
 #include "made_up_part.hpp"
 #include "render/overlay.hpp"
 #include "render/renderer.hpp"
@@ -321,6 +323,54 @@ class TestRender : public QObject {
         project::Variant stale = v;
         stale.recipe.threshold = 0.33;
         QVERIFY(report::reportHtml(project_, stale, {}).find("Out of date") != std::string::npos);
+    }
+    /// The file of an imported body lies beside the part; the release holds it, and is verified without the part.
+    void bodiesOfFeaturesGoWithTheRelease() {
+        QTemporaryDir home, out;
+        exchange::writeStl(home.filePath("tool.stl").toStdString(), made_up::boxMesh({36, 19, -5}, {44, 40, 20}),
+                           "tool");
+        Progress progress;
+        auto p = project::openPart(made_up::writeLever(home.path().toStdString()), progress);
+        auto& recipe = p.variants[0].recipe;
+        recipe.elementSize = 4;
+        recipe.rebuild.faceSize = 6;
+        recipe.check.rebuilt = true;
+        solid::Feature f;
+        f.kind = solid::Feature::Kind::body;
+        f.name = "notch";
+        f.path = "tool.stl";  // beside the part file
+        recipe.rebuild.ownFeatures = true;
+        recipe.rebuild.features = {f};
+        project::run(p, recipe, Stage::findings, progress);
+        const auto solid = p.rebuild(recipe);
+        QVERIFY2(solid->problems.empty(), solid->problems.empty() ? "" : solid->problems.front().c_str());
+        Renderer r;
+        const std::string folder = out.filePath("release").toStdString();
+        report::writeRelease(p, p.current(), {}, r, folder, progress);
+        QVERIFY(QFile::exists(out.filePath("release/inputs/tool.stl")));
+        QFile text(out.filePath("release/recipe.json"));
+        QVERIFY(text.open(QIODevice::ReadOnly));
+        const QByteArray written = text.readAll();
+        QVERIFY(written.contains("inputs/tool.stl") && !written.contains(home.path().toUtf8()));
+        QVERIFY(home.remove());
+        const auto items = report::verifyRelease(folder, true, progress);
+        QVERIFY(items.size() > 15);
+        for (const auto& item : items)
+            QVERIFY2(item.holds, (item.what + ": " + item.expected + " / " + item.found).c_str());
+        // a file that was changed, one that is gone and one too many are told
+        QFile stl(out.filePath("release/surface.stl"));
+        QVERIFY(stl.open(QIODevice::Append) && stl.write("x") == 1);
+        stl.close();
+        QVERIFY(QFile::remove(out.filePath("release/report.html")));
+        QVERIFY(QFile::copy(out.filePath("release/part.json"), out.filePath("release/other.json")));
+        QStringList differ;
+        for (const auto& item : report::verifyRelease(folder, false, progress))
+            if (!item.holds) differ << QString::fromStdString(item.what);
+        differ.sort();
+        QCOMPARE(differ, (QStringList{"other.json", "report.html", "surface.stl"}));
+        QVERIFY(made_up::messageOf([&] {
+                    report::verifyRelease(home.path().toStdString(), false, progress);
+                }).find("manifest.json") != std::string::npos);
     }
     void cancellingAReleaseLeavesNothing() {
         Renderer r;

@@ -371,12 +371,14 @@ void CagePanel::addThickening() {
         t.high = box.high;
     }
     if (region_->currentIndex() == 2) {
-        if (editor_ && editor_->isOn()) std::tie(t.painted, t.radius) = editor_->selectedRegion();
+        if (editor_ && editor_->isOn()) {
+            std::tie(t.painted, t.radius) = editor_->selectedRegion();
+            t.edge = 2 * cage::meanEdge(editor_->cage());
+        }
         if (t.painted.empty()) {
             emit failed("No face is selected: edit the cage and select or paint the faces to thicken.");
             return;
         }
-        t.edge = 2 * cage::meanEdge(editor_->cage());
     }
     session_.edit("Thicken", [&](Project& p) {
         auto& rebuild = p.variants[p.open].recipe.rebuild;

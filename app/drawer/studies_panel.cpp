@@ -98,7 +98,10 @@ StudiesPanel::StudiesPanel(Session& session, QWidget* parent) : QWidget(parent),
     auto* page = new QVBoxLayout(this);
     page->setContentsMargins(0, 0, 0, 0);
     page->addWidget(all);
-    connect(kind_, &QComboBox::currentIndexChanged, this, [this] { refresh(); });
+    connect(kind_, &QComboBox::currentIndexChanged, this, [this](int kind) {
+        if (kind > 0) count_->setValue(kind == 1 ? 9 : 40);
+        refresh();
+    });
     connect(run_, &QPushButton::clicked, this, &StudiesPanel::start);
     connect(adopt_, &QPushButton::clicked, this, &StudiesPanel::adoptRow);
     connect(which_, &QComboBox::currentIndexChanged, this, [this] { showStudy(); });
@@ -138,9 +141,6 @@ void StudiesPanel::refresh() {
     }
     range_->setVisible(kind_->currentIndex() == 1);
     count_->setEnabled(kind_->currentIndex() != 0);
-    if (kind_->currentIndex() == 1 && count_->value() > 40) count_->setValue(9);
-    if (kind_->currentIndex() == 1 && count_->value() == 2) count_->setValue(9);
-    if (kind_->currentIndex() == 2 && count_->value() < 20) count_->setValue(40);
     run_->setEnabled(!session_.isBusy());
     const auto& studies = session_.project().studies;
     {

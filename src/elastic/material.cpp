@@ -26,7 +26,7 @@ Stiffness6 strainRotation(const Mat3& frame) {
         for (int col = 0; col < 6; ++col) {
             const int i = pairs[row][0], j = pairs[row][1], k = pairs[col][0], l = pairs[col][1];
             const double both = frame(k, i) * frame(l, j) + frame(l, i) * frame(k, j);
-            t(row, col) = 0.5 * both * (row > 2 ? 2 : 1) * (col > 2 ? 1 : 1);
+            t(row, col) = 0.5 * both * (row > 2 ? 2 : 1);
         }
     return t;
 }
