@@ -140,6 +140,7 @@ void Session::keepResults() {
         return;
     }
     keepAgain_ = false;
+    keeping_ = journal_;
     auto problem = std::make_shared<QString>();
     keeper_ = QThread::create([journal = journal_, results = project_->results, problem] {
         try {
@@ -151,14 +152,24 @@ void Session::keepResults() {
     connect(keeper_, &QThread::finished, this, [this, problem] {
         keeper_->deleteLater();
         keeper_ = nullptr;
+        stopKeeping();
         if (!problem->isEmpty()) addLog("Results cannot be kept for recovery: " + *problem);
         if (keepAgain_ && problem->isEmpty()) keepResults();
     });
     keeper_->start(QThread::LowPriority);
 }
 
+void Session::stopKeeping() {
+    if (keptInVain_ && keeping_) keeping_->discard();
+    keptInVain_ = false;
+    keeping_.reset();
+}
+
 void Session::forgetRecovery() {
-    if (journal_) journal_->discard();
+    if (journal_ && journal_ == keeping_)
+        keptInVain_ = true;  // goes when its results are written: nobody waits for that
+    else if (journal_)
+        journal_->discard();
     journal_.reset();
 }
 
@@ -181,6 +192,7 @@ Session::~Session() {
             thread->wait();
             delete thread;
         }
+    stopKeeping();
 }
 
 void Session::addLog(const QString& line) {

@@ -113,6 +113,7 @@ class Session : public QObject {
     void startJournal(bool resultsSaved = true);
     /// Writes new results beside the journal, in a thread of its own.
     void keepResults();
+    void stopKeeping();
     void restoreUndo();
 
     std::optional<project::Project> project_;
@@ -127,7 +128,9 @@ class Session : public QObject {
     bool modified_ = false;
     QStringList log_;
     std::shared_ptr<project::Journal> journal_;
-    bool restoring_ = false;  ///< commands of earlier sessions are pushed without being carried out
+    std::shared_ptr<project::Journal> keeping_;  ///< that results are being written to
+    bool keptInVain_ = false;                    ///< it was given up meanwhile
+    bool restoring_ = false;                     ///< commands of earlier sessions are pushed without being carried out
 };
 
 }  // namespace escultura::app

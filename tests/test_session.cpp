@@ -228,6 +228,19 @@ class TestSession : public QObject {
         QVERIFY(s_->isModified());
         QCOMPARE(project::unsavedWork(recovery().toStdString()).size(), std::size_t(0));  // the old one is gone
     }
+    /// A journal that is given up while results are written to it goes all the same, and nobody waits.
+    void givenUpWhileResultsAreWritten() {
+        s_->run(Stage::findings);
+        QVERIFY(settle());
+        s_->forgetRecovery();  // the writer has just begun
+        s_->edit("Rename", [](Project& p) { p.variants[0].name = "without a journal"; });
+        QTRY_VERIFY(QDir(recovery()).entryList(QDir::Files).isEmpty());
+        s_->run(Stage::surface);
+        QVERIFY(settle());
+        s_.reset();
+        QVERIFY(QDir(recovery()).entryList(QDir::Files).isEmpty());
+        s_ = std::make_unique<Session>();
+    }
     void aStudyStaysWhenItIsCancelled() {
         auto study =
             project::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/1/factor"});
