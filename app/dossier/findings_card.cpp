@@ -148,7 +148,7 @@ void FindingsCard::previewShare(int percent) {
         // the highest peak of all is always one
         const auto count =
             std::count_if(k.findings->heights.begin(), k.findings->heights.end(), [&](double h) { return h >= least; });
-        words += QString(": %1 hotspots").arg(count);
+        words += QString(": %1 %2").arg(count).arg(count == 1 ? "hotspot" : "hotspots");
     }
     level_->setText(words);
 }

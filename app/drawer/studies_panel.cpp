@@ -50,7 +50,8 @@ StudiesPanel::StudiesPanel(Session& session, QWidget* parent) : QWidget(parent),
     count_ = new QSpinBox;
     count_->setObjectName("studyCount");
     count_->setRange(2, 400);
-    standard_ = new QCheckBox("level 'standard' (slower)");
+    standard_ = new QCheckBox("level 'standard'");
+    standard_->setToolTip("Slower; else evaluations run at level 'look'");
     standard_->setObjectName("studyStandard");
     run_ = new QPushButton("Run study");
     run_->setObjectName("runStudy");

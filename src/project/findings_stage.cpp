@@ -178,7 +178,8 @@ FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, 
     FindingsResult r;
     r.sensitivity = recipe.hotspotShare * allowable;
     const auto spots = assess::findHotspots(check.mesh, check.envelope.stress, r.sensitivity, leastPeak * allowable);
-    for (const auto& spot : assess::findHotspots(check.mesh, check.envelope.stress, 0.005 * allowable, 0.5 * allowable))
+    for (const auto& spot :
+         assess::findHotspots(check.mesh, check.envelope.stress, 0.005 * allowable, leastPeak * allowable))
         r.heights.push_back(spot.persistence);
     std::sort(r.heights.rbegin(), r.heights.rend());
     const std::vector<Zone> zones = zonesOf(part, check);

@@ -129,8 +129,8 @@ std::string classOf(const Finding& finding);
 struct FindingsResult {
     std::vector<Finding> findings;  ///< hotspots, highest first, then the others
     double sensitivity = 0;         ///< MPa
-    std::vector<double> heights;    ///< of all peaks above half the allowable stress over their saddles, highest first,
-                                    ///< MPa: how many there are at another sensitivity
+    std::vector<double> heights;    ///< of all peaks high enough to count, over their saddles, highest first, MPa:
+                                    ///< how many there are at another sensitivity
 };
 
 /// Evidence of the hotspots of one check, by node.
