@@ -57,7 +57,7 @@ void rebuildShots(MainWindow& w, const std::function<void(const QString&)>& shot
     w.findChild<QPushButton*>("openCageTools")->click();
     w.cageEditor().start();
     settle(w);
-    QTest::qWaitFor([&] { return w.cageEditor().isSettled(); }, 60000);
+    if (!QTest::qWaitFor([&] { return w.cageEditor().isSettled(); }, 60000)) qFatal("the cage does not settle");
     w.view().fit();
     // painted down a leg, to be thickened
     w.findChild<QCheckBox*>("cagePaint")->click();
