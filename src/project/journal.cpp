@@ -33,10 +33,17 @@ int lock(const std::string& path) {
     return file;
 }
 
-void removeFiles(const std::string& path) {
+/// Steps and results; the lock stays.
+void removeData(const std::string& path) {
     std::error_code ignored;
-    for (const char* end : {"", "-wal", "-shm", ".results", ".results-wal", ".results-shm", ".lock"})
+    for (const char* end : {"", "-wal", "-shm", ".results", ".results-wal", ".results-shm"})
         std::filesystem::remove(path + end, ignored);
+}
+
+void removeFiles(const std::string& path) {
+    removeData(path);
+    std::error_code ignored;
+    std::filesystem::remove(lockPath(path), ignored);
 }
 
 std::string resultsPath(const std::string& path) {
@@ -75,8 +82,7 @@ Journal::Journal(const std::string& path, const Project& project, const std::str
                                      {},
                                      "a file that can be written and that no other window holds",
                                      "it cannot be locked"});
-    for (const char* end : {"", "-wal", "-shm", ".results", ".results-wal", ".results-shm"})
-        std::filesystem::remove(path + end, ignored);
+    removeData(path);
     if (resultsSaved && !projectPath.empty()) impl_->kept = storedNames(*project.results);
     impl_->db = std::make_unique<Database>(path, SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE);
     impl_->db->execute(
@@ -186,7 +192,7 @@ Project recover(const Unsaved& u, Progress& progress) {
     if (std::filesystem::exists(resultsPath(u.path), ignored)) try {
             Database db(resultsPath(u.path), SQLITE_OPEN_READWRITE);
             restoreResults(db, *p.results);
-        } catch (const InputError&) {
+        } catch (const std::exception&) {
             // killed while they were written: they are computed again
         }
     return p;

@@ -259,11 +259,13 @@ std::set<std::string> storedNames(const Results& results) {
 void storeResults(Database& db, const Results& results, std::set<std::string>& stored) {
     eachStored([&]<class T>(const T*, const char* kind) {
         for (const auto& [key, value] : results.all<T>()) {
-            if (!stored.insert(kind + (" " + key)).second && !std::is_same_v<T, HotspotTests>) continue;
+            const std::string name = kind + (" " + key);
+            if (stored.contains(name) && !std::is_same_v<T, HotspotTests>) continue;
             Archive a;
             T copy = *value;
             a(copy);
             db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, a.bytes());
+            stored.insert(name);  // what a full disk refused is tried again
         }
     });
 }
