@@ -2,12 +2,13 @@
 #include <QFileInfo>
 #include <cstdio>
 
+#include "application.hpp"
 #include "elastic/solve.hpp"
 #include "main_window.hpp"
 #include "theme/theme.hpp"
 
 int main(int argc, char** argv) {
-    QApplication application(argc, argv);
+    escultura::app::Application application(argc, argv);
     QApplication::setApplicationName("Escultura");
     QApplication::setApplicationVersion(ESCULTURA_VERSION);
     const QStringList arguments = QApplication::arguments();
@@ -17,6 +18,7 @@ int main(int argc, char** argv) {
     }
     escultura::app::theme::apply(application);
     escultura::app::MainWindow window;
+    application.problem = [&window](const QString& message) { emit window.session().failed(message); };
     window.show();
     window.offerRecovery();
     if (arguments.size() == 2 && !window.session().isBusy()) {
@@ -25,6 +27,7 @@ int main(int argc, char** argv) {
         window.open(QFileInfo(arguments[1]).absoluteFilePath());
     }
     const int code = QApplication::exec();
+    application.problem = {};
     escultura::elastic::waitForAbandonedSolutions();
     return code;
 }

@@ -74,11 +74,15 @@ MainWindow::MainWindow() {
     makeMenus();
     makeFinder();
 
+    for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
+        w->setEnabled(false);  // until something is open
     connectResults();
     connectRebuild();
     connectComparison();
     connect(&session_, &Session::changed, this, &MainWindow::refresh);
     connect(&session_, &Session::projectOpened, this, [this] {
+        for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
+            w->setEnabled(true);
         refit_ = true;
         selectedFinding_.clear();
         low_ = high_ = std::nullopt;
@@ -351,6 +355,11 @@ void MainWindow::showScene(bool refit) {
             .arg(recipe.largestPieceOnly)
             .arg(recipe.smallestIsland)
             .arg(QString::fromStdString(session_.part().geometryText));
+    QString chosenClass;  // label and zone of the chosen finding follow its test
+    if (!o.selectedFinding.empty() && session_.project().findings(recipe)) {
+        const auto list = findingsOf(session_.project(), recipe);
+        if (const Finding* f = findFinding(list, o.selectedFinding)) chosenClass = " " + text(classOf(*f));
+    }
     const QString key =
         QString("%1|%2|%3|%4|%5|%6|%7|%8|%9|")
             .arg(static_cast<int>(o.show))
@@ -359,7 +368,7 @@ void MainWindow::showScene(bool refit) {
             .arg(o.deformation)
             .arg(o.bands)
             .arg(o.loads)
-            .arg(QString::fromStdString(o.selectedFinding))
+            .arg(QString::fromStdString(o.selectedFinding) + chosenClass)
             .arg(o.low.value_or(-1))
             .arg(o.high.value_or(-1)) +
         QString("%1|%2|%3")
@@ -404,6 +413,10 @@ void MainWindow::showScene(bool refit) {
     report::SceneInputs inputs{k.surface.get(), k.check.get(),  k.findings ? &classed : nullptr,
                                process.get(),   original.get(), k.cage.get(),
                                k.rebuild.get()};
+    std::vector<char> zone;
+    if (const Finding* chosen = findFinding(classed.findings, o.selectedFinding); chosen && !stale)
+        zone = zoneOf(session_.project(), recipe, *chosen);
+    if (!zone.empty()) inputs.zone = &zone;
     inputs.baseline = difference;
     inputs.baselineName = all.variants.at(all.baseline).name;
     inputs.beside = baselineSurface ? &baselineSurface->mesh : nullptr;
@@ -422,6 +435,7 @@ void MainWindow::showScene(bool refit) {
 }
 
 void MainWindow::cardOpened(Stage stage) {
+    if (!session_.hasProject()) return;
     const LastKnown k = session_.lastKnown();
     if (stage == Stage::duty) bar_->setShow(Show::duty);
     if (stage == Stage::field) bar_->setShow(Show::field);
@@ -435,6 +449,7 @@ void MainWindow::cardOpened(Stage stage) {
 }
 
 void MainWindow::selectFinding(const QString& id) {
+    if (!session_.hasProject()) return;
     if (selectedFinding_ != id) {
         selectedFinding_ = id;
         dossier_->chooseFinding(id);

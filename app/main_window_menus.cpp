@@ -151,6 +151,11 @@ void MainWindow::makeMenus() {
             editor_->start();
         }),
         "actionEditCage");
+    auto* byItself = add(
+        part, "Test what could govern by itself", {}, [this](bool on) { session_.setTestsByItself(on); },
+        "actionTestsByItself");
+    byItself->setCheckable(true);
+    byItself->setChecked(session_.testsByItself());
     part->addSeparator();
     add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
     part->addSeparator();

@@ -52,11 +52,16 @@ void RequirementStrip::refresh() {
         for (const RequirementState& s :
              requirementStates(session_.project(), session_.variant(), k.surface.get(), k.check.get())) {
             using State = RequirementState::State;
+            const QString soFar = session_.isTesting() ? "◔ met so far, testing"
+                                  : s.doubt.empty()    ? "◔ met so far, " + QString::fromStdString(s.note)
+                                                       : QString("◔ met so far");
             const QString glyph = s.state == State::met         ? "● met"
+                                  : s.state == State::metSoFar  ? soFar
                                   : s.state == State::notMet    ? "○ not met"
                                   : s.state == State::outOfDate ? "◐ out of date"
                                                                 : "· not yet known";
             const QString colour = s.state == State::met         ? "#79C7BD"
+                                   : s.state == State::metSoFar  ? "#E8B95A"
                                    : s.state == State::notMet    ? "#F09A78"
                                    : s.state == State::outOfDate ? "#E8B95A"
                                                                  : "#B9B1A2";
@@ -66,10 +71,11 @@ void RequirementStrip::refresh() {
                 s.hasLimit ? QString(" %1 %2%3").arg(s.atLeast ? "≥" : "≤", num(s.limit), unit) : QString();
             QString tip = "Source: " + QString::fromStdString(s.source);
             if (!s.note.empty()) tip += "\n" + QString::fromStdString(s.note);
-            add(glyph, colour,
-                QString("%1%2 &nbsp;<b>%3</b>")
-                    .arg(QString::fromStdString(s.name), limit, std::isnan(s.value) || !s.hasLimit ? "" : num(s.value)),
-                tip, s.evidence);
+            QString value = std::isnan(s.value) || !s.hasLimit ? QString() : "<b>" + num(s.value) + "</b>";
+            if (!s.doubt.empty() && !std::isnan(s.value))
+                value += QString(" <span style='color:#B9B1A2'>%1</span>").arg(QString::fromStdString(s.doubt));
+            add(glyph, colour, QString("%1%2 &nbsp;%3").arg(QString::fromStdString(s.name), limit, value), tip,
+                s.evidence);
         }
         const Project& p = session_.project();
         if (p.findings(session_.recipe())) {

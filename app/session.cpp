@@ -9,9 +9,13 @@
 #include <QStandardPaths>
 #include <QUndoCommand>
 #include <filesystem>
+#include <mutex>
+#include <utility>
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "project/factor.hpp"
+#include "project/part_numbers.hpp"
 #include "project/state_text.hpp"
 
 namespace escultura::app {
@@ -183,9 +187,19 @@ void Session::restoreUndo() {
     restoring_ = false;
 }
 
-Session::Session(QObject* parent) : QObject(parent) {}
+Session::Session(QObject* parent) : QObject(parent) {
+    // tests of a recipe that is not open any more give way to those of the open one
+    connect(this, &Session::changed, this, [this] {
+        if (!hasProject()) return;
+        if (isTesting() && project_->keys(recipe()).findings != testedKey_)
+            progress_->cancel();
+        else
+            QMetaObject::invokeMethod(this, &Session::testInBackground, Qt::QueuedConnection);
+    });
+}
 
 Session::~Session() {
+    next_ = {};
     cancel();
     for (QThread* thread : {worker_, keeper_})
         if (thread) {
@@ -193,6 +207,11 @@ Session::~Session() {
             delete thread;
         }
     stopKeeping();
+}
+
+const project::Project& Session::project() const {
+    if (!project_) throw InputError("Nothing is open: open a part, a project or a demo first.");
+    return *project_;
 }
 
 void Session::addLog(const QString& line) {
@@ -218,6 +237,7 @@ void Session::remember() {
 }
 
 Freshness Session::freshness(Stage stage) const {
+    if (!hasProject()) return Freshness::missing;
     return freshness(project_->open, stage);
 }
 
@@ -246,6 +266,7 @@ Freshness Session::freshness(std::size_t index, Stage stage) const {
 }
 
 void Session::edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind) {
+    if (!hasProject()) return;
     const Snapshot before = snapshot(*project_);
     project::Project& p = *project_;
     change(p);
@@ -273,9 +294,18 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
 }
 
 void Session::editPart(const QString& text, const std::function<std::string(const std::string&)>& change) {
+    if (!hasProject()) return;
     const std::string next = change(project_->part.text);
     project::Part part = project::parsePart(next, project_->part.path);  // refuses before anything changes
-    edit(text, [&](project::Project& p) { p.part = std::move(part); });
+    QStringList dropped;
+    edit(text, [&](project::Project& p) {
+        for (project::Variant& v : p.variants)
+            for (const std::string& label : project::followNames(p.part, part, v.recipe.numbers))
+                dropped
+                    << QString("%1 of variant %2").arg(QString::fromStdString(label), QString::fromStdString(v.name));
+        p.part = std::move(part);
+    });
+    if (!dropped.isEmpty()) addLog("Numbers that went with what they belonged to: " + dropped.join(", "));
 }
 
 void Session::refreshField() {
@@ -290,6 +320,7 @@ void Session::openPart(const QString& path) {
 }
 
 void Session::reloadPart() {
+    if (!hasProject()) return;
     auto opened = std::make_shared<project::Project>();
     const std::string path = project_->part.path;
     work(
@@ -313,6 +344,7 @@ void Session::openProject(const QString& path) {
 }
 
 void Session::saveProject(const QString& path) {
+    if (!hasProject()) return;
     auto copy = std::make_shared<project::Project>(*project_);
     work(
         "Saving", [copy, path](Progress&) { project::saveProject(*copy, path.toStdString()); },
@@ -326,6 +358,7 @@ void Session::saveProject(const QString& path) {
 }
 
 void Session::run(Stage upTo) {
+    if (!hasProject()) return;
     auto copy = std::make_shared<project::Project>(*project_);
     auto timings = std::make_shared<std::vector<project::Timing>>();
     work(
@@ -351,7 +384,8 @@ void Session::run(Stage upTo) {
                     QString("%1 run for variant %2").arg(project::name(upTo), QString::fromStdString(variant().name));
                 if (const auto check = upTo >= Stage::check ? project_->check(recipe()) : nullptr)
                     words += QString(": safety factor %1 (%2)")
-                                 .arg(QString::fromStdString(formatNumber(check->minSafetyFactor, 3)),
+                                 .arg(QString::fromStdString(
+                                          project::factorWords(project::factorOf(*project_, variant(), *check))),
                                       QString::fromStdString(check->governingCase));
                 record(words);
             }
@@ -380,6 +414,7 @@ void Session::quickCheck() {
 }
 
 void Session::testHotspots(const std::vector<std::string>& ids) {
+    if (!hasProject()) return;
     auto copy = std::make_shared<project::Project>(*project_);
     work(
         ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots"),
@@ -443,17 +478,64 @@ void Session::recover(const project::Unsaved& unsaved) {
 }
 
 void Session::work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {
-    if (worker_) return;
+    if (isBusy() || next_) return;
+    if (isTesting()) {  // gives way
+        next_ = [this, title, task = std::move(task), done = std::move(done)] { start(title, task, done); };
+        progress_->cancel();
+        return;
+    }
+    start(title, std::move(task), std::move(done));
+}
+
+void Session::setTestsByItself(bool on) {
+    testsByItself_ = on;
+    givenUpKey_.clear();
+    if (on)
+        testInBackground();
+    else if (isTesting())
+        progress_->cancel();
+}
+
+void Session::testInBackground() {
+    if (!hasProject() || worker_ || !testsByItself_) return;
+    const auto check = project_->check(recipe());
+    if (!check || check->level == project::Level::look || recipe().check.original) return;
+    const std::string key = project_->keys(recipe()).findings;
+    if (key == givenUpKey_ || !project_->findings(recipe())) return;
+    if (recipe().check.rebuilt && !project_->rebuild(recipe())) return;  // stored without its solid
+    if (project::hotspotsToTest(*project_, variant()).empty()) return;
+    auto copy = std::make_shared<project::Project>(*project_);
+    testedKey_ = key;
+    background_ = true;
+    start(
+        "Testing what could govern",
+        [copy](Progress& progress) { project::testWhatGoverns(*copy, copy->current().recipe, progress); },
+        [this] {
+            modified_ = true;
+            record("Governing hotspots tested");
+            remember();
+            emit changed();
+        });
+}
+
+void Session::start(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {
     auto clock = std::make_shared<QElapsedTimer>();
     clock->start();
-    auto lastStep = std::make_shared<std::string>();
-    auto lastTime = std::make_shared<qint64>(-1000);
+    struct Told {  // steps come from any thread
+        std::mutex mutex;
+        std::string step;
+        qint64 time = -1000;
+    };
+    auto told = std::make_shared<Told>();
     progress_ = std::make_shared<Progress>(
-        [this, clock, lastStep, lastTime](const std::string& step, double share) {
-            const qint64 now = clock->elapsed();
-            if (step == *lastStep && now - *lastTime < 60) return;
-            *lastStep = step;
-            *lastTime = now;
+        [this, clock, told](const std::string& step, double share) {
+            {
+                const std::lock_guard lock(told->mutex);
+                const qint64 now = clock->elapsed();
+                if (step == told->step && now - told->time < 60) return;
+                told->step = step;
+                told->time = now;
+            }
             emit progressed(QString::fromStdString(step), share);
         },
         [this](const std::string& curve, double x, double y) { emit recorded(QString::fromStdString(curve), x, y); });
@@ -473,8 +555,16 @@ void Session::work(const QString& title, std::function<void(Progress&)> task, st
     connect(worker_, &QThread::finished, this, [this, done, error, cancelled, title] {
         worker_->deleteLater();
         worker_ = nullptr;
+        const bool background = std::exchange(background_, false);
         emit busyChanged(false, title);
-        if (*cancelled) {
+        if (background && (*cancelled || !error->isEmpty())) {
+            // nobody asked for it: what failed is told in the log, and the figures stay untested
+            if (!error->isEmpty()) {
+                addLog(title + ": " + error->section('\n', 0, 0));
+                givenUpKey_ = testedKey_;
+            }
+            emit changed();
+        } else if (*cancelled) {
             addLog(title + " cancelled; nothing was changed");
             emit changed();
         } else if (!error->isEmpty()) {
@@ -485,14 +575,20 @@ void Session::work(const QString& title, std::function<void(Progress&)> task, st
             done();
             keepResults();
         }
+        if (auto next = std::exchange(next_, {})) {
+            next();
+            return;
+        }
         // a change made while this ran may ask for another field; one that failed is not tried again by itself
-        if (error->isEmpty() && !*cancelled) refreshField();
+        if (error->isEmpty() && (!*cancelled || background)) refreshField();
+        if (error->isEmpty()) testInBackground();
     });
     emit busyChanged(true, title);
     worker_->start();
 }
 
 void Session::cancel() {
+    if (isTesting()) givenUpKey_ = testedKey_;
     if (progress_) progress_->cancel();
 }
 

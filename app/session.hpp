@@ -38,18 +38,19 @@ class Session : public QObject {
     ~Session() override;
 
     bool hasProject() const { return project_.has_value(); }
-    const project::Project& project() const { return *project_; }
-    const project::Variant& variant() const { return project_->current(); }
+    /// @throws InputError when nothing is open
+    const project::Project& project() const;
+    const project::Variant& variant() const { return project().current(); }
     const project::Recipe& recipe() const { return variant().recipe; }
     /// The part with the open variant's own numbers.
-    const project::Part& part() const { return project_->partOf(recipe()); }
+    const project::Part& part() const { return project().partOf(recipe()); }
     QUndoStack& undoStack() { return undo_; }
     const QString& projectPath() const { return projectPath_; }
     bool isModified() const { return modified_; }
 
     /// Latest results of a variant (fresh ones first).
     LastKnown lastKnown(std::size_t variant) const;
-    LastKnown lastKnown() const { return lastKnown(project_->open); }
+    LastKnown lastKnown() const { return hasProject() ? lastKnown(project_->open) : LastKnown{}; }
     Freshness freshness(project::Stage stage) const;
     Freshness freshness(std::size_t variant, project::Stage stage) const;
 
@@ -83,10 +84,19 @@ class Session : public QObject {
     void forgetRecovery();
     /// Runs other work on the worker thread; `done` is called on the interface thread when it succeeds.
     void work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
+    /// Also ends tests in the background; they do not begin again by themselves until something has changed.
     void cancel();
-    bool isBusy() const { return worker_ != nullptr; }
+    /// Whether work runs that others have to wait for; tests in the background give way at once.
+    bool isBusy() const { return (worker_ != nullptr && !background_) || next_; }
+    /// Whether the hotspots that could govern are being tested without having been asked for.
+    bool isTesting() const { return worker_ != nullptr && background_; }
     /// Seconds of the stages of the open variant's last run.
     const std::vector<project::Timing>& timings() const { return timings_; }
+
+    /// Whether the hotspots that could govern are tested without being asked for. On, unless the environment variable
+    /// ESCULTURA_AUTOMATIC_TESTS is 0.
+    bool testsByItself() const { return testsByItself_; }
+    void setTestsByItself(bool on);
 
     void addLog(const QString& line);
     const QStringList& log() const { return log_; }
@@ -103,6 +113,9 @@ class Session : public QObject {
     void logged(const QString& line);
 
   private:
+    /// Begins to test what could govern, when a check that counts is fresh and nothing else runs.
+    void testInBackground();
+    void start(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
     friend class EditCommand;
     friend class StoredCommand;
     /// @param resultsSaved  all its results are in the file of that path
@@ -122,6 +135,10 @@ class Session : public QObject {
     std::map<std::int64_t, project::Recipe> checked_;  ///< recipe of each variant's last check
     std::vector<project::Timing> timings_;
     QThread *worker_ = nullptr, *keeper_ = nullptr;
+    bool background_ = false;  ///< the worker tests without having been asked
+    bool testsByItself_ = qgetenv("ESCULTURA_AUTOMATIC_TESTS") != "0";
+    std::function<void()> next_;          ///< asked for while the worker gives way
+    std::string testedKey_, givenUpKey_;  ///< findings that are tested; whose tests were cancelled or failed
     bool keepAgain_ = false;
     std::shared_ptr<Progress> progress_;
     QString projectPath_;

@@ -10,6 +10,7 @@
 
 #include "base/quantity.hpp"
 #include "commands.hpp"
+#include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/requirements.hpp"
 #include "report/report.hpp"
@@ -26,7 +27,7 @@ struct RunOptions {
     std::optional<std::string> elementSize, smoothing;
     std::string level = "standard", solver = "automatic";
     std::optional<std::string> faceSize;
-    bool rebuild = false, test = false;
+    bool rebuild = false, test = false, untested = false;
     std::string save;  // project file
     bool quiet = false, jsonLog = false;
 };
@@ -65,9 +66,12 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
-    if (o.test) {
+    if (o.test || (!o.untested && o.level != "look")) {
         const auto begun = std::chrono::steady_clock::now();
-        testHotspots(project, recipe, {}, progress);
+        if (o.test)
+            testHotspots(project, recipe, {}, progress);
+        else
+            testWhatGoverns(project, recipe, progress);
         timings.push_back({"Tests", std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count()});
     }
     if (!o.save.empty()) saveProject(project, o.save);
@@ -79,7 +83,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
         const auto check = project.check(recipe);
         std::printf(
             "%s: safety factor %s (%s), mass %s kg, %zu findings\n", project.part.name.c_str(),
-            formatNumber(check->minSafetyFactor, 3).c_str(), check->governingCase.c_str(),
+            factorWords(factorOf(project, project.variants[0], *check)).c_str(), check->governingCase.c_str(),
             formatNumber((project.rebuild(recipe) ? project.rebuild(recipe)->mass : project.surface(recipe)->mass), 3)
                 .c_str(),
             project.findings(recipe)->findings.size());
@@ -148,6 +152,8 @@ int main(int argc, char** argv) {
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
+    run->add_flag("--untested", o.untested,
+                  "Leave out the tests of the hotspots that could govern: the safety factor then proves nothing");
     run->add_option("--save", o.save, "Also save the project, to go on with in the window")
         ->type_name("FILE.escultura");
     std::string stepFile;

@@ -1,4 +1,5 @@
 #include <QtTest>
+#include <cmath>
 
 #include "assess/assess.hpp"
 #include "verification.hpp"
@@ -20,6 +21,37 @@ class TestAssess : public QObject {
     void safetyFactorOfNothingIsInfinite() {
         QCOMPARE(safetyFactor(200, 50), 4.0);
         QVERIFY(std::isinf(safetyFactor(200, 0)));
+        // what is not a number is not safe
+        QVERIFY(std::isnan(safetyFactor(200, std::nan(""))) && !(safetyFactor(200, std::nan("")) >= 1));
+        QVERIFY(std::isnan(safetyFactor(std::nan(""), 50)));
+    }
+    void everyNodeHasItsBasin() {
+        // two ridges of 10 and 8 with a saddle of 4 between them, and a bump too small to be listed on the first
+        const mesh::TetMesh m =
+            verification::mappedBlock(40, 4, 1, [](const Vec3& p) { return Vec3(40 * p[0], 4 * p[1], p[2]); });
+        auto height = [](const Vec3& p) {
+            auto hill = [&](double at, double high, double wide) {
+                return high * std::max(0.0, 1 - std::abs(p[0] - at) / wide);
+            };
+            return std::max({hill(10, 10, 15), hill(30, 8, 15), hill(16, 7, 3), 1.0});
+        };
+        std::vector<double> value, score;
+        for (const Vec3& p : m.position) {
+            value.push_back(height(p));
+            score.push_back(p[0] > 20 ? 0.5 : 5.0);  // by another figure the second one does not count
+        }
+        std::vector<std::int32_t> basin;
+        const auto both = findHotspots(m, value, 2, value, 5, &basin);
+        QCOMPARE(both.size(), std::size_t(2));
+        for (std::size_t n = 0; n < basin.size(); ++n) {
+            const double x = m.position[n][0];
+            if (x > 6 && x < 17) QCOMPARE(basin[n], 0);
+            if (x > 26 && x < 34) QCOMPARE(basin[n], 1);
+            QVERIFY(basin[n] >= 0);  // inside too
+        }
+        const auto one = findHotspots(m, value, 2, score, 5, &basin);
+        QCOMPARE(one.size(), std::size_t(1));
+        QVERIFY(m.position[one[0].node][0] < 12);
     }
     void findsThePeaksOfHills() {
         // three hills on the top of a plate; heights above their saddles are known

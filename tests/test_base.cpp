@@ -17,6 +17,25 @@ using namespace escultura;
 class TestBase : public QObject {
     Q_OBJECT
   private slots:
+    /// The key of a result follows what a file holds, not what it is called.
+    void stateOfAFileFollowsItsContents() {
+        QTemporaryDir dir;
+        const std::string path = dir.filePath("body.stl").toStdString();
+        QCOMPARE(fileState(path), std::string("missing"));
+        auto write = [&](const char* text) {
+            QFile f(QString::fromStdString(path));
+            QVERIFY(f.open(QIODevice::WriteOnly));
+            f.write(text);
+        };
+        write("one");
+        const std::string first = fileState(path);
+        QCOMPARE(first, sha256OfFile(path));
+        QCOMPARE(fileState(path), first);
+        QTest::qWait(20);  // file systems tell times apart by milliseconds
+        write("two");
+        QVERIFY(fileState(path) != first);
+        QCOMPARE(fileState(dir.path().toStdString()), std::string("no file"));
+    }
     void unitsScaleAndMeasure_data() {
         QTest::addColumn<QString>("unit");
         QTest::addColumn<double>("scale");

@@ -5,6 +5,7 @@
 #include "fixtures.hpp"
 #include "project/comparison.hpp"
 #include "project/duty_edit.hpp"
+#include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/part_numbers.hpp"
 #include "project/proposals.hpp"
@@ -87,7 +88,10 @@ class TestFindings : public QObject {
         for (const BoreFigure& b : p.surface(wider)->bores)
             QVERIFY(std::abs(b.measured - (b.interface == "eye" ? 9 : 8)) < 0.01);
         wider.numbers.push_back({"/interfaces/7/length", 3});
-        QVERIFY(messageOf([&] { p.partOf(wider); }).find("/interfaces/7/length") != std::string::npos);
+        QVERIFY(p.partOf(wider).numberProblem.find("/interfaces/7/length") != std::string::npos);
+        Progress progress;
+        QVERIFY(messageOf([&] { run(p, wider, Stage::surface, progress); }).find("/interfaces/7/length") !=
+                std::string::npos);
         // kept with the project
         QVERIFY(recipeFrom(recipeJson(doubled)) == doubled);
     }
@@ -194,8 +198,8 @@ class TestFindings : public QObject {
         t.radius = 8;
         t.amount = 0.8;
         changed.thickenings = {t};
-        setNumber(changed.numbers, "/interfaces/0/ring_diameter", 25);
-        setNumber(changed.numbers, "/interfaces/1/ring_diameter", 25);
+        setNumber(changed.numbers, "/interfaces/pivot/ring_diameter", 25);
+        setNumber(changed.numbers, "/interfaces/eye/ring_diameter", 25);
         runAll(p, changed);
         Variant& other = addVariant(p, 0);
         other.recipe = changed;
@@ -236,7 +240,9 @@ class TestFindings : public QObject {
         runAll(p, p.current().recipe);  // draft and overhangs are measured because they are asked for
         const auto check = p.check(p.current().recipe);
         using State = RequirementState::State;
-        QVERIFY(near(stateOf(p, 0).value, check->cases[1].minSafetyFactor, 1e-9));
+        // untested it counts with all that the mesh's own doubt allows, and is not met
+        QVERIFY(near(stateOf(p, 0).value, assess::safetyFactor(250, check->cases[1].maxCounts), 1e-9));
+        QVERIFY(stateOf(p, 0).state == State::metSoFar || stateOf(p, 0).state == State::notMet);
         QCOMPARE(stateOf(p, 0).name, std::string("safety factor in pull"));
         // the eye moves down by nearly the largest displacement of the case
         QVERIFY(stateOf(p, 1).value > 0.6 * check->cases[0].maxDisplacement &&
@@ -324,7 +330,7 @@ class TestFindings : public QObject {
     void comparisonOfVariants() {
         Project p = lever();
         Variant& v = addVariant(p, 0);
-        setNumber(v.recipe.numbers, "/load_cases/1/factor", 1.5);
+        setNumber(v.recipe.numbers, "/load_cases/pull/factor", 1.5);
         runAll(p, v.recipe);
         const auto rows = compareVariants(p, p.variants[0], v);
         auto row = [&](const std::string& loadCase, const std::string& figure) {
@@ -379,6 +385,8 @@ class TestFindings : public QObject {
         QVERIFY(messageOf([&] {
                     addRelease(p, p.current(), {"A. Tester", "", "2026-01-01", ""});
                 }).find("nothing in the way") != std::string::npos);
+        Progress progress;
+        testWhatGoverns(p, p.current().recipe, progress);
         for (const Finding& f : findingsOf(p, p.current().recipe))
             sign(p.variants[0],
                  signedDisposition(p, p.current().recipe, f, "accept", "made up", "A. Tester", "2026-01-01"));

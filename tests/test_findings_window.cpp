@@ -208,6 +208,9 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(blockers->text().contains("has no disposition"));
         emit blockers->linkActivated("fH1");  // leads to its place
         QCOMPARE(list()->currentRow(), 0);
+        QVERIFY(blockers->text().contains("could govern and is not tested"));
+        session().testHotspots({});
+        QVERIFY(settle());
         signAll();
         QTest::keyClick(w_.get(), Qt::Key_7);
         QVERIFY2(find<QPushButton>("writeRelease")->isEnabled(), qPrintable(blockers->text()));
@@ -224,7 +227,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(report.contains("Sign-off") && report.contains("A. Tester") && report.contains("made-up reason"));
         QVERIFY(find<QLabel>("releases")->text().contains("unchanged since"));
         session().edit("Load", [](project::Project& p) {
-            project::setNumber(p.variants[0].recipe.numbers, "/load_cases/0/factor", 1.2);
+            project::setNumber(p.variants[0].recipe.numbers, "/load_cases/down/factor", 1.2);
         });
         QVERIFY(settle());
         QVERIFY2(find<QLabel>("releases")->text().contains("down: load factor: 1 → 1.2"),

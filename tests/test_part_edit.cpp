@@ -200,6 +200,43 @@ class TestPartEdit : public QObject {
                     withNumbers(part_, {{find("eye: bore diameter").place, -3}});
                 }).find("bore_diameter") != std::string::npos);
     }
+    /// A variant's number belongs to an interface by its name: another one in its place is another.
+    void numbersFollowNames() {
+        std::vector<PartNumber> numbers{{"/interfaces/eye/bore_diameter", 7}, {"/load_cases/pull/factor", 2}};
+        auto j = nlohmann::json::parse(part_.text);
+        // in front of it a new one: by count it would get the diameter
+        auto added = j["interfaces"][0];
+        added["name"] = "nose";
+        added["origin"] = {40, 15, 0};
+        j["interfaces"].insert(j["interfaces"].begin(), added);
+        const Part more = parsePart(j.dump(), part_.path);
+        const Part changed = withNumbers(more, numbers);
+        QCOMPARE(changed.findInterface("eye")->boreDiameter, 7.0);
+        QCOMPARE(changed.findInterface("pivot")->boreDiameter, 8.0);
+        QCOMPARE(changed.findInterface("nose")->boreDiameter, 8.0);
+        // renamed: follows; removed: goes, and says so
+        auto renamed = nlohmann::json::parse(part_.text);
+        renamed["interfaces"][1]["name"] = "tip/end";
+        for (auto& c : renamed["load_cases"]) c["loads"][0]["interfaces"][0] = "tip/end";
+        const Part other = parsePart(renamed.dump(), part_.path);
+        auto followed = numbers;
+        QVERIFY(followNames(part_, other, followed).empty());
+        QCOMPARE(followed[0].place, std::string("/interfaces/tip~1end/bore_diameter"));
+        QCOMPARE(withNumbers(other, followed).findInterface("tip/end")->boreDiameter, 7.0);
+        auto fewer = nlohmann::json::parse(part_.text);
+        fewer["load_cases"].erase(1);
+        auto left = numbers;
+        const auto dropped = followNames(part_, parsePart(fewer.dump(), part_.path), left);
+        QCOMPARE(dropped, std::vector<std::string>{"pull: factor"});
+        QCOMPARE(left.size(), std::size_t(1));
+        // projects of earlier versions counted
+        std::vector<PartNumber> old{{byCount("/interfaces/1/bore_diameter"), 7}, {byCount("/load_cases/9/factor"), 2}};
+        nameNumbers(part_, old);
+        QCOMPARE(old[0].place, std::string("/interfaces/eye/bore_diameter"));
+        QVERIFY(messageOf([&] { withNumbers(part_, {old[1]}); }).find("/load_cases/9/factor") != std::string::npos);
+        QCOMPARE(namedPlace(part_, "/interfaces/0/length").value_or(""), std::string("/interfaces/pivot/length"));
+        QVERIFY(!namedPlace(part_, "/interfaces/2/length"));
+    }
     void partsInOtherUnitsStayInThem() {
         auto j = made_up::leverPart();
         j["units"] = {{"length", "in"}, {"stress", "ksi"}};

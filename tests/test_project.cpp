@@ -5,6 +5,7 @@
 
 #include "base/error.hpp"
 #include "made_up_part.hpp"
+#include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/requirements.hpp"
 
@@ -224,7 +225,16 @@ class TestProject : public QObject {
     }
     void requirementsNeedFreshResults() {
         Project p = lever();
+        // before any test nothing is proven
         auto states = requirementStates(p, p.current(), nullptr, nullptr);
+        if (!hotspotsToTest(p, p.current()).empty()) {
+            QVERIFY(states[0].state != RequirementState::State::met);
+            QVERIFY(states[0].doubt.find("not tested") != std::string::npos);
+        }
+        Progress progress;
+        testWhatGoverns(p, p.current().recipe, progress);
+        QVERIFY(hotspotsToTest(p, p.current()).empty());
+        states = requirementStates(p, p.current(), nullptr, nullptr);
         QVERIFY(std::all_of(states.begin(), states.end(),
                             [](const auto& s) { return s.state == RequirementState::State::met; }));
         const auto oldSurface = p.surface(p.current().recipe);
@@ -240,10 +250,12 @@ class TestProject : public QObject {
     }
     void releaseOpensWhenAllIsSigned() {
         Project p = lever();
-        const auto findings = p.findings(p.current().recipe);
-        QVERIFY(!findings->findings.empty());
+        Progress progress;
+        testWhatGoverns(p, p.current().recipe, progress);
+        const auto findings = findingsOf(p, p.current().recipe);
+        QVERIFY(!findings.empty());
         QVERIFY(!releaseBlockers(p, p.variants[0]).empty());
-        for (const Finding& f : findings->findings)
+        for (const Finding& f : findings)
             sign(p.variants[0],
                  signedDisposition(p, p.current().recipe, f, "accept", "made-up reason", "A. Tester", "2026-01-01"));
         QVERIFY2(releaseBlockers(p, p.variants[0]).empty(),

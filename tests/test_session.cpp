@@ -6,6 +6,7 @@
 #include <thread>
 
 #include "made_up_part.hpp"
+#include "project/factor.hpp"
 #include "project/part_numbers.hpp"
 #include "session.hpp"
 
@@ -28,8 +29,36 @@ class TestSession : public QObject {
     QString recovery() const { return dir_.filePath("recovery"); }
 
   private slots:
+    /// What could govern is tested without being asked for; other work does not wait, and cancelling ends it.
+    void governingHotspotsAreTestedByThemselves() {
+        s_->run(Stage::findings);
+        QVERIFY(settle());
+        QVERIFY(!project::hotspotsToTest(s_->project(), s_->variant()).empty());
+        s_->setTestsByItself(true);
+        QVERIFY(s_->isTesting() && !s_->isBusy());
+        s_->cancel();
+        QVERIFY(QTest::qWaitFor([&] { return !s_->isTesting(); }, 60000));
+        QVERIFY(!project::hotspotsToTest(s_->project(), s_->variant()).empty());
+        // work that is asked for is done, then the tests go on
+        s_->setTestsByItself(true);
+        QVERIFY(s_->isTesting());
+        bool done = false;
+        s_->work(
+            "Something else", [](Progress&) {}, [&] { done = true; });
+        QVERIFY(s_->isBusy());
+        QVERIFY(QTest::qWaitFor([&] { return done; }, 60000));
+        QVERIFY(QTest::qWaitFor(
+            [&] {
+                return !s_->isTesting() && !s_->isBusy() &&
+                       project::hotspotsToTest(s_->project(), s_->variant()).empty();
+            },
+            300000));
+        const auto check = s_->project().check(s_->recipe());
+        QVERIFY(project::factorOf(s_->project(), s_->variant(), *check).proves());
+    }
     void init() {
         qputenv("ESCULTURA_RECOVERY_FOLDER", recovery().toLocal8Bit());
+        qputenv("ESCULTURA_AUTOMATIC_TESTS", "0");  // whoever wants them turns them on
         s_ = std::make_unique<Session>();
         s_->openPart(QString::fromStdString(made_up::writeLever(dir_.path().toStdString())));
         QVERIFY(settle());
@@ -157,8 +186,9 @@ class TestSession : public QObject {
         QVERIFY(s_->recipe().check.rebuilt && s_->recipe().check.level == project::Level::look);
         QCOMPARE(s_->project().variants.size(), std::size_t(1));
         const auto before = s_->recipe();
-        s_->edit("Load",
-                 [](Project& p) { project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/0/factor", 2); });
+        s_->edit("Load", [](Project& p) {
+            project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/down/factor", 2);
+        });
         QVERIFY(settle());
         s_->quickCheck();
         QVERIFY(settle());
@@ -243,7 +273,7 @@ class TestSession : public QObject {
     }
     void aStudyStaysWhenItIsCancelled() {
         auto study =
-            project::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/1/factor"});
+            project::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/pull/factor"});
         study.axes[0].low = 1;
         study.axes[0].high = 2;
         study.evaluations = 5;

@@ -61,6 +61,61 @@ class TestSolvers : public QObject {
     Q_OBJECT
 
   private slots:
+    /// A held mean motion of a whole side adds no more to the equations than an elastic bed there: no dense block.
+    void heldMeanMotionsStaySparse() {
+        const mesh::TetMesh m = verification::mappedBlock(10, 10, 10, [](const Vec3& p) { return Vec3(40 * p); });
+        const Material steel{"steel", 210000, 0.3, 7.85e-6, 250, "typical"};
+        Progress progress;
+        Supports none, mean;
+        mean.meanHolds.push_back(
+            {verification::facesWhere(m, [](const Vec3& p) { return p[0] < 1e-9; }), Vec3(0, 20, 20)});
+        const System free(m, steel, none, 0, progress), held(m, steel, mean, 0, progress);
+        QCOMPARE(held.matrix().pattern.column.size(), free.matrix().pattern.column.size());
+        QCOMPARE(held.meanRows().size(), std::size_t(6));
+        // both solvers reach the same displacements, whose means are zero
+        NodalForces f(m.position.size(), Vec3::Zero());
+        addTraction(
+            m, verification::facesWhere(m, [](const Vec3& p) { return p[0] > 40 - 1e-9; }),
+            [](const Vec3&, const Vec3&) { return Vec3(30, -20, 10); }, f);
+        std::vector<Solution> solutions;
+        for (const Method method : {Method::direct, Method::multigrid}) {
+            SolveOptions options;
+            options.method = method;
+            solutions.push_back(solve(m, steel, mean, {LoadVector{f, {}}}, options, progress));
+            const CaseSolution& s = solutions.back().cases[0];
+            QVERIFY2(s.residual < 1e-6 && s.equilibriumError < 1e-6, qPrintable(QString::number(s.residual)));
+            const MeanMotion motion = meanMotion(m, mean.meanHolds[0]);
+            Eigen::Matrix<double, 6, 1> sum = Eigen::Matrix<double, 6, 1>::Zero();
+            double size = 0;
+            for (std::size_t i = 0; i < motion.node.size(); ++i)
+                sum += motion.weight[i] * s.displacement[motion.node[i]];
+            for (const Vec3& u : s.displacement) size = std::max(size, u.norm());
+            QVERIFY2(sum.norm() < 1e-6 * size, qPrintable(QString::number(sum.norm() / size)));
+        }
+        double apart = 0, size = 0;
+        for (std::size_t n = 0; n < m.position.size(); ++n) {
+            const Vec3 &a = solutions[0].cases[0].displacement[n], &b = solutions[1].cases[0].displacement[n];
+            apart = std::max(apart, (a - b).norm());
+            size = std::max(size, a.norm());
+        }
+        QVERIFY2(apart < 1e-5 * size, qPrintable(QString::number(apart / size)));
+    }
+    /// Two supports that want different things of one node are refused; the same thing twice is fine.
+    void supportsThatContradictAreRefused() {
+        const mesh::TetMesh m = verification::mappedBlock(2, 2, 2, [](const Vec3& p) { return Vec3(10 * p); });
+        const Material steel{"steel", 210000, 0.3, 7.85e-6, 250, "typical"};
+        Progress progress;
+        auto solved = [&](double second) {
+            Supports s;
+            for (auto n : verification::nodesWhere(m, [](const Vec3& p) { return p[0] < 1e-9; }))
+                for (int k = 0; k < 3; ++k) s.constraints.emplace_back(n, k);
+            const auto node = s.constraints[0].node;
+            s.constraints.emplace_back(node, 0, second);
+            return solve(m, steel, s, {LoadVector{NodalForces(m.position.size(), Vec3(0, 1, 0)), {}}}, {}, progress);
+        };
+        QVERIFY(solved(0).cases[0].residual < 1e-9);
+        QVERIFY_THROWS_EXCEPTION(InputError, solved(0.1));
+    }
     void gridInterpolatesLinearFieldsExactly() {
         // three sizes of leaves, hanging corners included
         std::vector<Vec3> points;

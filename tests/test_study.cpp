@@ -19,8 +19,8 @@ Project lever() {
     return shared;
 }
 
-const std::string pull = "/load_cases/1/factor", yield = "/material/yield_strength",
-                  eye = "/interfaces/1/bore_diameter";
+const std::string pull = "/load_cases/pull/factor", yield = "/material/yield_strength",
+                  eye = "/interfaces/eye/bore_diameter";
 
 }  // namespace
 
@@ -47,7 +47,7 @@ class TestStudy : public QObject {
     /// Linear elasticity gives the effects of load and strength in closed form.
     void localEffectsAreRanked() {
         const Project p = lever();
-        Study s = newStudy(p, p.current(), Study::Kind::local, {"smoothing", yield, "/load_cases/0/factor"});
+        Study s = newStudy(p, p.current(), Study::Kind::local, {"smoothing", yield, "/load_cases/down/factor"});
         Progress progress;
         int calls = 0;
         runStudy(p, s, progress, [&](const Study&) { ++calls; });
@@ -97,8 +97,9 @@ class TestStudy : public QObject {
         Progress again;
         int calls = 0;
         runStudy(p, s, again, [&](const Study&) { ++calls; });
-        QCOMPARE(calls, 2);
-        QVERIFY(isComplete(s) && s.done[0] == first);
+        QVERIFY(calls >= 2);  // two points, and what tests of the lightest that meets everything say
+        QVERIFY(isComplete(s) && s.done[0].figures.at("mass") == first.figures.at("mass"));
+        if (s.best >= 0) QVERIFY(s.done[s.best].tested && s.done[s.best].figures.count("safety factor, tested"));
         for (std::size_t i = 0; i < 4; ++i) QCOMPARE(s.done[i].values[0], 7.0 + static_cast<double>(i));
         // the volume is kept: what a wider bore takes, the free surface gets
         for (std::size_t i = 1; i < 4; ++i) {
@@ -129,7 +130,7 @@ class TestStudy : public QObject {
         QVERIFY(isComplete(s));
         QVERIFY2(s.best >= 0, "some evaluation meets everything");
         const Evaluation& best = s.done[s.best];
-        QVERIFY(best.meetsAll && best.figures.at("safety factor") >= 2.2);
+        QVERIFY(best.meetsAll && best.tested && best.figures.at("safety factor, tested") >= 2.2);
         QVERIFY2(best.figures.at("mass") < s.done[0].figures.at("mass"),
                  qPrintable(QString("%1 %2").arg(best.figures.at("mass")).arg(s.done[0].figures.at("mass"))));
         for (const Evaluation& e : s.done)

@@ -62,7 +62,7 @@ QStringList requirementCells(const project::RequirementState& s) {
             : s.hasLimit        ? num(s.value) + unit
             : s.value == 0      ? QString("yes")
                                 : num(s.value) + " open",
-            word(s.state)};
+            word(s.state) + (s.note.empty() ? QString() : ", " + text(s.note))};
 }
 
 DirectionEdit::DirectionEdit(QWidget* parent) : QComboBox(parent) {

@@ -3,6 +3,7 @@
 
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
+#include "project/factor.hpp"
 #include "project/ready.hpp"
 #include "report/part_scene.hpp"
 
@@ -197,7 +198,8 @@ QString CheckCard::summary() const {
     const LastKnown k = session_.lastKnown();
     if (!k.check) return "not run yet";
     return QString("safety factor %1 · %2")
-        .arg(num(k.check->minSafetyFactor), QString::fromStdString(k.check->governingCase));
+        .arg(text(factorWords(factorOf(session_.project(), session_.variant(), *k.check))),
+             QString::fromStdString(k.check->governingCase));
 }
 
 void CheckCard::fillPlaces() {
@@ -278,8 +280,12 @@ void CheckCard::refreshBody() {
     QList<QStringList> rows;
     for (const CaseResult& x : k.check->cases) {
         const bool asMeant = x.equilibriumError <= 1e-6 && x.appliedAsMeant;
-        rows << QStringList{QString::fromStdString(x.name), num(x.minSafetyFactor), num(x.maxVonMises),
-                            num(x.maxDisplacement), asMeant ? "as meant" : "off"};
+        const Factor factor = factorOf(session_.project(), session_.variant(), *k.check, x.name);
+        rows << QStringList{QString::fromStdString(x.name),
+                            num(factor.value) + (factor.proves()   ? ""
+                                                 : factor.resolved ? " ◔"
+                                                                   : " ◔ low"),
+                            num(x.maxVonMises), num(x.maxDisplacement), asMeant ? "as meant" : "off"};
     }
     {
         const QSignalBlocker block(cases_);
@@ -289,12 +295,21 @@ void CheckCard::refreshBody() {
         if (current >= 0) cases_->setCurrentCell(current, 0);
     }
     const CheckResult& check = *k.check;
+    const Factor factor = factorOf(session_.project(), session_.variant(), check);
+    QString rests = factor.basis == Factor::Basis::tested      ? QString("safety factor tested")
+                    : factor.basis == Factor::Basis::converged ? QString("safety factor converged")
+                    : factor.basis == Factor::Basis::look      ? QString("level look: proves nothing")
+                    : session_.isTesting()
+                        ? QString("◔ %1 hotspots that could govern are being tested").arg(factor.toTest.size())
+                        : QString("◔ %1 hotspots could govern and are not tested").arg(factor.toTest.size());
+    for (const std::string& gap : meshGaps(session_.project(), session_.recipe())) rests += "<br/>" + text(gap);
     double seconds = 0;
     for (const auto& t : session_.timings())
         if (t.stage == "Check") seconds = t.seconds;
     double error = 0;
     for (const CaseResult& x : check.cases) error = std::max(error, x.energyError);
-    last_->setText(QString("%1%2 unknowns, level %3, energy error %4 %")
+    last_->setText(rests + "<br/>" +
+                   QString("%1%2 unknowns, level %3, energy error %4 %")
                        .arg(seconds > 0 ? "last run " + num(seconds) + " s, " : QString())
                        .arg(check.unknowns)
                        .arg(name(check.level))

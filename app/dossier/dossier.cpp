@@ -9,7 +9,7 @@ namespace escultura::app {
 
 using project::Stage;
 
-Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
+Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent), session_(session) {
     setObjectName("dossier");
     setWidgetResizable(true);
     setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
@@ -37,6 +37,7 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
     }
     layout->addStretch();
     setWidget(column);
+    column->setEnabled(session.hasProject());
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(duty, &DutyCard::tableAsked, this, &Dossier::tableAsked);
@@ -63,6 +64,7 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent) {
 }
 
 void Dossier::openCard(Stage stage) {
+    if (!session_.hasProject()) return;
     for (Card* c : cards_) c->setOpen(c->stage() == stage);
     Card* card = cards_[static_cast<int>(stage)];
     QTimer::singleShot(0, this, [this, card] { ensureWidgetVisible(card, 0, 0); });
@@ -74,6 +76,8 @@ void Dossier::chooseFinding(const QString& id) {
 }
 
 void Dossier::refresh() {
+    // without a part there is nothing that a control could change
+    widget()->setEnabled(session_.hasProject());
     for (Card* c : cards_) c->refresh();
 }
 

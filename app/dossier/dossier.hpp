@@ -35,6 +35,7 @@ class Dossier : public QScrollArea {
     void isolateChanged(bool on);
 
   private:
+    Session& session_;
     std::array<Card*, project::stageCount> cards_{};
     class FindingsCard* findings_;
 };

@@ -229,11 +229,16 @@ void FindingsCard::showDetail() {
                          e.radius == 0             ? QString("sharp")
                          : std::isfinite(e.radius) ? QString("hollow radius %1 mm").arg(num(e.radius, 2))
                                                    : QString("not hollow"));
+            detail +=
+                QString("<br/>counts with %1 MPa · cut matters by %2 %").arg(num(e.counts()), num(100 * e.cutError, 2));
+            if (e.verdict == assess::HotspotClass::singular || e.verdict == assess::HotspotClass::artefact)
+                detail += "<br/>Marked in the view: what the safety factor leaves out when this is accepted.";
             std::vector<QPointF> points;
             for (std::size_t i = e.peak.size(); i-- > 0;) points.emplace_back(e.size[i], e.peak[i]);
             chart_->setCurve(points, false, std::numeric_limits<double>::quiet_NaN(), "mm");
         } else if (hot) {
-            detail += QString("<br/>Not tested: nobody knows yet whether this peak is real.");
+            detail += QString("<br/>Not tested: nobody knows yet whether this peak is real. It counts with %1 MPa.")
+                          .arg(num(f->upper()));
         }
         const DispositionState s = dispositionState(session_.project(), session_.variant(), *f);
         if (const Disposition* d = s.disposition)

@@ -11,6 +11,7 @@
 #include <optional>
 
 #include "project/comparison.hpp"
+#include "project/factor.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 
@@ -117,16 +118,20 @@ void Shelf::refresh() {
                            .arg(num(100 * std::abs(kg / base - 1), 2));
         QString verdict = theme::coloured("no check yet", theme::muted);
         if (k.check) {
-            bool met = true, known = true;
+            bool met = true, known = true, soFar = false;
             for (const auto& s : requirementStates(p, v, k.surface.get(), k.check.get())) {
                 if (s.kind == Requirement::Kind::findingsDisposed) continue;  // the strip tells it
-                met = met && s.state == RequirementState::State::met;
+                soFar = soFar || s.state == RequirementState::State::metSoFar;
+                met = met && (s.state == RequirementState::State::met || s.state == RequirementState::State::metSoFar);
                 known = known && s.state != RequirementState::State::outOfDate;
             }
-            const QString sf = "SF " + num(k.check->minSafetyFactor);
-            verdict = !known ? theme::coloured("◐ " + sf + " · old", theme::ochre)
-                      : met  ? theme::coloured("● " + sf + " met", theme::teal)
-                             : theme::coloured("○ " + sf + " not met", theme::clay);
+            const Factor factor = factorOf(p, v, *k.check);
+            QString sf = "SF " + num(factor.value);
+            if (!factor.resolved) sf += " to " + num(factor.band.high) + ", not resolved";
+            verdict = !known         ? theme::coloured("◐ " + sf + " · old", theme::ochre)
+                      : soFar && met ? theme::coloured("◔ " + sf + " met so far", theme::ochre)
+                      : met          ? theme::coloured("● " + sf + " met", theme::teal)
+                                     : theme::coloured("○ " + sf + " not met", theme::clay);
         }
         const auto picture = thumbnails_.find(v.id);
         auto* card =

@@ -13,11 +13,17 @@
 namespace escultura::assess {
 namespace {
 
-constexpr double converged = 0.05;                    // largest change of the last refinement of a real peak
-constexpr double growing = 0.1;                       // least exponent of a singular one
-constexpr double sharpTurn = 20;                      // degrees by which the normal turns at a sharp edge, at least
-constexpr double refinedReach[] = {1.75, 1.1, 0.85};  // radius of the refined ball at each level, in element sizes
-constexpr double measuredReach = 0.7;                 // radius within which the peak is looked for
+constexpr double converged = 0.05;      // largest change of the last refinement of a real peak
+constexpr double settled = 0.02;        // a peak that changes by more is refined once more
+constexpr double diminishing = 0.75;    // of the step before, at most, when it has not settled
+constexpr double growing = 0.1;         // least exponent of a singular one
+constexpr double weaklyGrowing = 0.03;  // least exponent of a weak one: an edge that stays sharp
+constexpr double halved = 0.62;         // size over the one before, at most, on average of all steps
+constexpr double smaller = 0.85;        // and at each step: the mesh did get finer
+constexpr double sharpTurn = 20;        // degrees by which the normal turns at a sharp edge, at least
+constexpr double lastReach = 0.5;       // of the third one, which is around the peak of the second
+constexpr double sizedReach = 0.3;      // radius around a peak within which elements are measured
+constexpr double measuredReach = 0.7;   // radius within which the peak is looked for
 
 /// An edge of the boundary with the turn of the normal across it.
 struct BoundaryEdge {
@@ -67,19 +73,38 @@ double distanceToEdge(const mesh::TetMesh& mesh, const BoundaryEdge& e, const Ve
     return (p - a - t * d).norm();
 }
 
-double highestAround(const mesh::TetMesh& mesh, std::span<const double> stress, const Vec3& place, double reach) {
-    double highest = 0, nearest = std::numeric_limits<double>::infinity(), atNearest = 0;
+/// Highest stress within a distance of a place, case by case, and where the highest of all is.
+struct Highest {
+    std::vector<double> ofCase;
+    double all = 0;
+    Vec3 at = Vec3::Zero();
+};
+Highest highestAround(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress, const Vec3& place,
+                      double reach) {
+    Highest h;
+    h.ofCase.assign(stress.size(), 0);
+    double nearest = std::numeric_limits<double>::infinity();
+    std::int32_t nearestNode = -1;
+    h.at = place;
+    auto see = [&](std::int32_t n) {
+        for (std::size_t c = 0; c < stress.size(); ++c) {
+            h.ofCase[c] = std::max(h.ofCase[c], stress[c][n]);
+            if (stress[c][n] > h.all) h.all = stress[c][n], h.at = mesh.position[n];
+        }
+    };
     for (const auto& t : mesh.boundary)
         for (auto n : t) {
             const double d = (mesh.position[n] - place).norm();
-            if (d <= reach) highest = std::max(highest, stress[n]);
-            if (d < nearest) nearest = d, atNearest = stress[n];
+            if (d <= reach) see(n);
+            if (d < nearest) nearest = d, nearestNode = n;
         }
-    return std::max(highest, atNearest);
+    if (nearestNode >= 0) see(nearestNode);
+    return h;
 }
 
 /// Mean over the nodes of sharp re-entrant edges within a distance; 0: none.
-double meanAlongEdge(const mesh::TetMesh& mesh, std::span<const double> stress, const Vec3& place, double reach) {
+double meanAlongEdge(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress, const Vec3& place,
+                     double reach) {
     std::set<std::int32_t> nodes;
     for (const BoundaryEdge& e : boundaryEdges(mesh, place, reach)) {
         if (e.turn < sharpTurn) continue;
@@ -87,7 +112,11 @@ double meanAlongEdge(const mesh::TetMesh& mesh, std::span<const double> stress, 
             if ((mesh.position[n] - place).norm() <= reach) nodes.insert(n);
     }
     double sum = 0;
-    for (auto n : nodes) sum += stress[n];
+    for (auto n : nodes) {
+        double highest = 0;
+        for (const auto& ofCase : stress) highest = std::max(highest, ofCase[n]);
+        sum += highest;
+    }
     return nodes.empty() ? 0 : sum / static_cast<double>(nodes.size());
 }
 
@@ -156,6 +185,10 @@ double elementSizeAt(const mesh::TetMesh& mesh, const Vec3& place) {
     return sizeAround(mesh, place, 1.5 * sizeAround(mesh, place, 0));
 }
 
+double testReach(const mesh::TetMesh& mesh, const Vec3& place) {
+    return measuredReach * elementSizeAt(mesh, place);
+}
+
 Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double reach, double fit) {
     Surroundings s;
     for (const BoundaryEdge& e : boundaryEdges(mesh, place, 2 * reach))
@@ -174,6 +207,44 @@ Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double r
     return s;
 }
 
+double Evidence::counts(std::size_t loadCase) const {
+    if (peak.empty() || loadCase >= casePeak.size()) return 0;
+    const bool grows = verdict != HotspotClass::real && peak.size() > 1;
+    const double beyond = grows && peak.back() > 0 ? std::abs(peak.back() - peak[peak.size() - 2]) / peak.back() : 0;
+    return casePeak[loadCase] * (1 + beyond + (cutError > cutErrorBar ? cutError : 0));
+}
+
+double Evidence::counts() const {
+    double highest = 0;
+    for (std::size_t c = 0; c < casePeak.size(); ++c) highest = std::max(highest, counts(c));
+    return highest;
+}
+
+namespace {
+
+/// Index of the first refinement that left the elements as they were; 0: each made them smaller.
+std::size_t firstWithoutEffect(const Evidence& e, std::size_t n) {
+    for (std::size_t i = 1; i < n; ++i)
+        if (!(e.size[i] <= smaller * e.size[i - 1])) return i;
+    return e.size[n - 1] <= std::pow(halved, static_cast<double>(n - 1)) * e.size[0] ? 0 : n - 1;
+}
+
+/// lambda of value ~ size^-lambda.
+double fittedExponent(const std::vector<double>& size, const std::vector<double>& value, std::size_t n) {
+    double sx = 0, sy = 0, sxx = 0, sxy = 0;
+    for (std::size_t i = 0; i < n; ++i) {
+        const double x = std::log(size[i]), y = std::log(std::max(value[i], 1e-300));
+        sx += x;
+        sy += y;
+        sxx += x * x;
+        sxy += x * y;
+    }
+    const double count = static_cast<double>(n), spread = count * sxx - sx * sx;
+    return spread > 0 ? -(count * sxy - sx * sy) / spread : 0;
+}
+
+}  // namespace
+
 void classify(Evidence& e) {
     const std::size_t n = std::min(e.peak.size(), e.size.size());
     e.exponent = e.change = 0;
@@ -182,37 +253,46 @@ void classify(Evidence& e) {
         e.reason = "Not tested yet.";
         return;
     }
-    double sx = 0, sy = 0, sxx = 0, sxy = 0;
     const bool edge = e.sharp && e.alongEdge.size() == n &&
                       std::all_of(e.alongEdge.begin(), e.alongEdge.end(), [](double v) { return v > 0; });
-    const std::vector<double>& fitted = edge ? e.alongEdge : e.peak;
-    for (std::size_t i = 0; i < n; ++i) {
-        const double x = std::log(e.size[i]), y = std::log(std::max(fitted[i], 1e-300));
-        sx += x, sy += y, sxx += x * x, sxy += x * y;
-    }
-    const double count = static_cast<double>(n), spread = count * sxx - sx * sx;
-    e.exponent = spread > 0 ? -(count * sxy - sx * sy) / spread : 0;
+    e.exponent = fittedExponent(e.size, edge ? e.alongEdge : e.peak, n);
     e.change = e.peak[n - 1] > 0 ? (e.peak[n - 1] - e.peak[n - 2]) / e.peak[n - 1] : 0;
-    const double boundary = std::min(e.toSupport, e.toLoad);
+    const double before = (e.peak[n - 2] - e.peak[n - 3]) / std::max(e.peak[n - 1], 1e-300);
+    const double lastSize = std::log(e.size[n - 2] / e.size[n - 1]);
+    const double lastExponent =
+        lastSize > 0 && e.peak[n - 2] > 0 && e.peak[n - 1] > 0 ? std::log(e.peak[n - 1] / e.peak[n - 2]) / lastSize : 0;
+    const std::string changed = "The last refinement changed the peak by " + formatNumber(100 * e.change, 2) + " %";
     const std::string grows = "The peak grows as the element size to the power of -" + formatNumber(e.exponent, 2);
-    if (std::abs(e.change) < converged) {
+    const bool small = std::abs(e.change) < settled ||
+                       (std::abs(e.change) < converged && std::abs(e.change) <= diminishing * std::abs(before));
+    const bool weak = e.sharp && e.exponent >= weaklyGrowing && lastExponent >= weaklyGrowing;
+    const double boundary = std::min(e.toSupport, e.toLoad);
+    e.verdict = HotspotClass::unresolved;
+    if (const std::size_t same = firstWithoutEffect(e, n)) {
+        e.reason = "Not refined: the elements stayed at " + formatNumber(e.size[same], 3) + " mm instead of " +
+                   formatNumber(0.5 * e.size[same - 1], 3) + " mm.";
+    } else if (cutMatters(e.cutError, e.change)) {
+        e.reason =
+            "The piece that was solved depends on where it is cut by " + formatNumber(100 * e.cutError, 2) + " %.";
+    } else if (small && !weak) {
         e.verdict = HotspotClass::real;
-        e.reason = "The last refinement changed the peak by " + formatNumber(100 * e.change, 2) + " %.";
-    } else if (e.change > 0 && boundary <= e.zone) {
-        e.verdict = HotspotClass::artefact;
-        e.reason = grows + ", " + formatNumber(boundary, 2) + " mm from the " +
-                   (e.toSupport <= e.toLoad ? "support" : "load") + " (zone " + formatNumber(e.zone, 2) + " mm).";
-    } else if (e.exponent > growing && e.sharp) {
+        e.reason = changed + ".";
+    } else if (e.change > 0 && e.exponent > growing && e.sharp) {
         e.verdict = HotspotClass::singular;
         e.reason = grows + " at a sharp edge of " + formatNumber(e.angle, 3) + "°.";
+    } else if (e.change > 0 && e.exponent > growing && boundary <= e.zone) {
+        e.verdict = HotspotClass::artefact;
+        e.reason = grows + ", " + formatNumber(boundary, 2) + " mm from the " +
+                   (e.toSupport <= e.toLoad ? "support" : "load") + " (its zone: " + formatNumber(e.zone, 2) + " mm).";
+    } else if (weak) {
+        e.reason = grows + " at an edge of " + formatNumber(e.angle, 3) +
+                   "° that stays sharp: too little for a verdict, and it has no limit.";
     } else {
-        e.verdict = HotspotClass::unresolved;
-        e.reason = "The last refinement still changed the peak by " + formatNumber(100 * e.change, 2) +
-                   " %, and nothing near explains it.";
+        e.reason = changed + ", and nothing near explains it.";
     }
 }
 
-std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const double> stress,
+std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress,
                                    std::span<const Suspect> suspects, const Resolve& resolve, Progress& progress) {
     struct Ball {
         Vec3 place;
@@ -220,25 +300,43 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
     };
     std::vector<Ball> balls;
     std::vector<Evidence> all;
-    auto measure = [&](Evidence& e, const Ball& b, const mesh::TetMesh& m, std::span<const double> s) {
-        const double reach = measuredReach * b.size;
-        e.size.push_back(sizeAround(m, b.place, reach));
-        e.peak.push_back(highestAround(m, s, b.place, reach));
-        e.alongEdge.push_back(meanAlongEdge(m, s, b.place, reach));
+    auto measure = [&](Evidence& e, std::size_t i, const mesh::TetMesh& m, const std::vector<std::vector<double>>& s,
+                       bool last = false) {
+        const Ball& b = balls[i];
+        e.reach = measuredReach * b.size;
+        // the last refinement is around the peak only, so that is where it is looked for
+        const Highest highest = last ? highestAround(m, s, e.at, measuredReach * lastReach * b.size)
+                                     : highestAround(m, s, b.place, e.reach);
+        e.size.push_back(sizeAround(m, highest.at, (last ? 0.5 : 1) * sizedReach * b.size));
+        for (std::size_t c = 0; last && c < highest.ofCase.size(); ++c) {
+            const bool governs = e.casePeak[c] >= e.peak.back();  // others may have their peak elsewhere
+            if (!governs)
+                e.casePeak[c] = std::max(e.casePeak[c], highest.ofCase[c]);
+            else
+                e.casePeak[c] = highest.ofCase[c];
+        }
+        if (!last) e.casePeak = highest.ofCase;
+        e.peak.push_back(highest.all);
+        e.at = highest.at;
+        e.alongEdge.push_back(meanAlongEdge(m, s, b.place, e.reach));
         e.elements.push_back(static_cast<std::int64_t>(m.tet.size()));
+        if (!suspects[i].nearBoundary) return;
+        const NearBoundary near = suspects[i].nearBoundary(e.at);
+        e.toSupport = near.toSupport;
+        e.toLoad = near.toLoad;
+        e.zone = near.zone;
     };
-    for (const Suspect& s : suspects) {
-        const double size = elementSizeAt(mesh, s.place);
-        balls.push_back({s.place, size, surroundings(mesh, s.place, measuredReach * size, 1.5 * size).angle});
-        Evidence e;
-        e.toSupport = s.toSupport;
-        e.toLoad = s.toLoad;
-        e.zone = 2 * size;
-        measure(e, balls.back(), mesh, stress);
-        all.push_back(std::move(e));
+    for (std::size_t i = 0; i < suspects.size(); ++i) {
+        const Vec3& place = suspects[i].place;
+        const double size = elementSizeAt(mesh, place);
+        balls.push_back({place, size, surroundings(mesh, place, measuredReach * size, 1.5 * size).angle});
+        all.emplace_back();
+        measure(all.back(), i, mesh, stress);
     }
     if (balls.empty()) return all;
-    // those that two refinements leave unresolved are refined once more
+    // those that two refinements do not settle are refined once more, around the peak as it is then; what grows at a
+    // sharp edge is known already
+    std::vector<Vec3> lastPeak(balls.size(), Vec3::Zero());
     std::vector<int> levels(balls.size(), 2);
     for (int level = 1; level <= 3; ++level) {
         if (std::none_of(levels.begin(), levels.end(), [&](int l) { return l >= level; })) break;
@@ -251,16 +349,19 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
             [&](const Vec3& p) {
                 double size = 1e300;
                 for (std::size_t i = 0; i < balls.size(); ++i)
-                    for (int k = 1; k <= std::min(level, levels[i]); ++k)
-                        if ((p - balls[i].place).norm() <= refinedReach[k - 1] * balls[i].size)
-                            size = std::min(size, std::pow(0.5, k) * balls[i].size);
+                    for (int k = 1; k <= std::min(level, levels[i]); ++k) {
+                        const double far = k < 3 ? (p - balls[i].place).norm() / refinedBall[k - 1]
+                                                 : (p - lastPeak[i]).norm() / lastReach;
+                        if (far <= balls[i].size) size = std::min(size, std::pow(0.5, k) * balls[i].size);
+                    }
                 return size;
             },
             active);
         for (std::size_t a = 0; a < active.size(); ++a) {
             const std::size_t i = active[a];
             const Refined& finer = pieces.size() == active.size() ? pieces[a] : pieces.at(0);
-            measure(all[i], balls[i], finer.mesh, finer.stress);
+            measure(all[i], i, finer.mesh, finer.stress, level == 3);
+            all[i].cutError = finer.cutError;
             if (finer.elements > 0) all[i].elements.back() = finer.elements;
             if (level < 2) continue;
             const double fine = all[i].size.back();
@@ -271,43 +372,41 @@ std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const do
             all[i].sharp = turn >= sharpTurn && turn >= 0.7 * (180 - balls[i].coarseAngle);
             if (all[i].sharp) all[i].radius = 0;
             classify(all[i]);
-            if (level == 2 && all[i].verdict == HotspotClass::unresolved) levels[i] = 3;
+            lastPeak[i] = all[i].at;
+            if (level == 2 && std::abs(all[i].change) > settled && all[i].verdict != HotspotClass::singular)
+                levels[i] = 3;
         }
     }
     return all;
 }
 
-std::vector<char> singularZone(const mesh::TetMesh& mesh, const Vec3& place, double distance) {
-    std::vector<char> inside(mesh.position.size(), 0);
-    const auto edges = boundaryEdges(mesh, place, std::numeric_limits<double>::infinity());
-    std::vector<char> reached(mesh.position.size(), 0);
-    std::vector<Vec3> middles;
-    std::vector<const BoundaryEdge*> sharp, taken;
-    for (const BoundaryEdge& e : edges)
-        if (e.turn >= sharpTurn) sharp.push_back(&e);
-    for (const BoundaryEdge* e : sharp)
-        if (distanceToEdge(mesh, *e, place) <= distance) reached[e->a] = reached[e->b] = 1;
+std::vector<char> singularZone(const mesh::TetMesh& mesh, const Vec3& place, double angle, double distance,
+                               const std::function<bool(std::int32_t node)>& isOwn) {
+    std::vector<char> inside(mesh.position.size(), 0), reached(mesh.position.size(), 0);
+    // facets of a rounded edge turn less than the tested edge does
+    const double turn = std::max(sharpTurn, 0.7 * (180 - angle));
+    std::vector<BoundaryEdge> sharp, taken;
+    for (const BoundaryEdge& e : boundaryEdges(mesh, place, std::numeric_limits<double>::infinity()))
+        if (e.turn >= turn && isOwn(e.a) && isOwn(e.b)) sharp.push_back(e);
+    for (const BoundaryEdge& e : sharp)
+        if (distanceToEdge(mesh, e, place) <= distance) reached[e.a] = reached[e.b] = 1;
     for (bool more = true; more;) {
         more = false;
-        for (const BoundaryEdge* e : sharp)
-            if (reached[e->a] != reached[e->b]) reached[e->a] = reached[e->b] = 1, more = true;
-    }
-    for (const BoundaryEdge* e : sharp)
-        if (reached[e->a]) taken.push_back(e);
-    for (const auto& t : mesh.boundary)
-        for (auto n : t) {
-            if (inside[n]) continue;
-            const Vec3& p = mesh.position[n];
-            if (taken.empty()) {
-                inside[n] = (p - place).norm() <= distance;
-                continue;
+        for (const BoundaryEdge& e : sharp)
+            if (reached[e.a] != reached[e.b]) {
+                reached[e.a] = reached[e.b] = 1;
+                more = true;
             }
-            for (const BoundaryEdge* e : taken)
-                if (distanceToEdge(mesh, *e, p) <= distance) {
-                    inside[n] = 1;
-                    break;
-                }
-        }
+    }
+    for (const BoundaryEdge& e : sharp)
+        if (reached[e.a]) taken.push_back(e);
+    for (std::size_t n = 0; n < inside.size(); ++n) {
+        if (!isOwn(static_cast<std::int32_t>(n))) continue;
+        const Vec3& p = mesh.position[n];
+        if (taken.empty()) inside[n] = (p - place).norm() <= distance;
+        for (std::size_t k = 0; k < taken.size() && !inside[n]; ++k)
+            inside[n] = distanceToEdge(mesh, taken[k], p) <= distance;
+    }
     return inside;
 }
 

@@ -4,6 +4,7 @@
 /// re-entrant corner (Williams 1952).
 
 #pragma once
+#include <cmath>
 #include <functional>
 #include <limits>
 #include <span>
@@ -39,39 +40,69 @@ double sizeAround(const mesh::TetMesh& mesh, const Vec3& place, double reach);
 /// The size that hotspot tests measure in: as sizeAround() over the elements next to a place, mm.
 double elementSizeAt(const mesh::TetMesh& mesh, const Vec3& place);
 
+/// Largest error of a peak by the cut around its piece that a verdict may rest on, share.
+inline constexpr double cutErrorBar = 0.02;
+/// Whether the cut decides something: not where the peak grows by much more at the refinement itself, as it does at
+/// singular places whatever the cut.
+/// @param change  of the peak by the last refinement, share
+inline bool cutMatters(double cutError, double change) {
+    return cutError > cutErrorBar && cutError > 0.3 * std::abs(change);
+}
+
+/// Radius of the ball that each refinement of a test adds around the spot, in element sizes of the first mesh; the last
+/// is around the peak.
+inline constexpr double refinedBall[] = {1.75, 1.1, 1.1};
+/// Radius within which a test looks for the peak, mm.
+double testReach(const mesh::TetMesh& mesh, const Vec3& place);
+
 /// What is known of a hotspot after its test.
 struct Evidence {
     std::vector<double> size;            ///< [3 or 4] element size around the spot, coarsest first, mm
-    std::vector<double> peak;            ///< [3 or 4] highest stress around the spot, MPa
+    std::vector<double> peak;            ///< [3 or 4] highest stress around the spot, worst of the cases, MPa
     std::vector<std::int64_t> elements;  ///< [3 or 4] of the whole mesh
     std::vector<double> alongEdge;       ///< [3 or 4] mean stress on the re-entrant edges around the spot, MPa; 0: none
+    std::vector<double> casePeak;        ///< [cases] highest stress around the spot on the finest mesh, MPa
     /// lambda of stress ~ size^-lambda, least squares of the logarithms: of the mean along a sharp edge, which single
     /// nodes disturb less, else of the peak.
     double exponent = 0;
     double change = 0;  ///< of the last refinement, share of the finest peak
     double angle = 180, radius = std::numeric_limits<double>::infinity();  ///< on the finest mesh, as Surroundings
-    bool sharp = false;  ///< the re-entrant edge stays as sharp when the mesh gets finer
-    double toSupport = std::numeric_limits<double>::infinity(), toLoad = toSupport;  ///< mm
-    double zone = 0;  ///< within this distance an idealised boundary shapes the stress, mm
+    bool sharp = false;      ///< the re-entrant edge stays as sharp when the mesh gets finer
+    Vec3 at = Vec3::Zero();  ///< place of the highest stress on the finest mesh, mm
+    double reach = 0;        ///< radius within which the peak was looked for, mm
+    double toSupport = std::numeric_limits<double>::infinity(), toLoad = toSupport;  ///< from that place, mm
+    double zone = 0;      ///< within this distance of its face an idealised boundary shapes the stress, mm
+    double cutError = 0;  ///< estimated error of the peak by the cut around the piece that was solved, share
     HotspotClass verdict = HotspotClass::untested;
     std::string reason;  ///< one sentence with the figures that decided
+    /// Stress that counts, MPa: the finest peak when it is real; when nothing explains the growth the last step is
+    /// added once more, as the truth may lie that far beyond.
+    double counts(std::size_t loadCase) const;
+    double counts() const;
 };
 
-/// Sets exponent, change, verdict and reason from the rest.
+/// Sets exponent, change, verdict and reason from the rest: first whether the mesh did get finer and the cut does not
+/// matter, then how the peak follows the size, then the geometry, last the distance to an idealised boundary.
 void classify(Evidence& evidence);
 
-/// A hotspot to test, with what is known about its surroundings beforehand.
-struct Suspect {
-    Vec3 place = Vec3::Zero();                                                       ///< mm
+/// Where idealised boundaries are, seen from a place.
+struct NearBoundary {
     double toSupport = std::numeric_limits<double>::infinity(), toLoad = toSupport;  ///< mm
+    double zone = 0;                                                                 ///< of the nearer one, mm
 };
 
-/// A finer mesh around a suspect, or of the whole body, and the stress that the failure rule compares at its nodes,
-/// worst of the cases, MPa.
+/// A hotspot to test.
+struct Suspect {
+    Vec3 place = Vec3::Zero();                                         ///< mm
+    std::function<NearBoundary(const Vec3& place)> nearBoundary = {};  ///< none: far from all
+};
+
+/// A finer mesh around a suspect, or of the whole body, and the stress that the failure rule compares at its nodes.
 struct Refined {
     mesh::TetMesh mesh;
-    std::vector<double> stress;
-    std::int64_t elements = 0;  ///< of the whole body; 0: the mesh is the whole body
+    std::vector<std::vector<double>> stress;  ///< [cases][nodes] MPa
+    std::int64_t elements = 0;                ///< of the whole body; 0: the mesh is the whole body
+    double cutError = 0;                      ///< of a piece, share
 };
 /// Makes and solves meshes whose longest edges are at most this long at each place. Calls ask for ever finer meshes.
 /// @param suspects  indices of those that are looked at
@@ -79,15 +110,20 @@ struct Refined {
 using Resolve = std::function<std::vector<Refined>(const std::function<double(const Vec3&)>& size,
                                                    std::span<const std::size_t> suspects)>;
 
-/// Halves the elements around all suspects twice, solves anew each time, and classes them; those that are unresolved
-/// then are halved once more.
-/// @param stress  at the nodes of the mesh as it is, MPa
+/// Halves the elements around all suspects twice, solves anew each time, and classes them; those whose peak still
+/// changes by more than 2 % then are halved once more.
+/// @param stress  [cases][nodes] on the mesh as it is, MPa
 /// @throws Cancelled
-std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, std::span<const double> stress,
+std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress,
                                    std::span<const Suspect> suspects, const Resolve& resolve, Progress& progress);
 
-/// Boundary nodes whose stress belongs to a singular edge: those within a distance of the sharp re-entrant edges that
-/// are connected with the place; without such edges those within the distance of the place. [nodes] 0 or 1
-std::vector<char> singularZone(const mesh::TetMesh& mesh, const Vec3& place, double distance);
+/// Nodes whose stress belongs to a tested singular edge: those within a distance of the re-entrant edges that are as
+/// sharp as the tested one and connected with the place, without leaving the hotspot's own slopes; without such edges
+/// those within the distance of the place. [nodes] 0 or 1
+/// @param angle     of the tested edge's empty side, degrees
+/// @param distance  mm
+/// @param isOwn     whether a node belongs to the hotspot
+std::vector<char> singularZone(const mesh::TetMesh& mesh, const Vec3& place, double angle, double distance,
+                               const std::function<bool(std::int32_t node)>& isOwn);
 
 }  // namespace escultura::assess

@@ -1,8 +1,11 @@
 #include "base/digest.hpp"
 
 #include <openssl/evp.h>
+#include <sys/stat.h>
 
 #include <fstream>
+#include <map>
+#include <mutex>
 
 #include "base/error.hpp"
 
@@ -59,6 +62,40 @@ std::string sha256OfFile(const std::string& path) {
         digest.addBytes(buffer.data(), static_cast<std::size_t>(in.gcount()));
     }
     return digest.hex();
+}
+
+std::string fileState(const std::string& path) {
+    struct Known {
+        std::int64_t seconds = 0, nanoseconds = 0, size = 0;
+        std::uint64_t device = 0, inode = 0;
+        std::string digest;
+    };
+    static std::mutex mutex;
+    static std::map<std::string, Known> known;
+    struct stat now {};
+    if (::stat(path.c_str(), &now) != 0) return "missing";
+    if (!S_ISREG(now.st_mode)) return "no file";
+    Known k;
+    k.seconds = now.st_mtim.tv_sec;
+    k.nanoseconds = now.st_mtim.tv_nsec;
+    k.size = now.st_size;
+    k.device = now.st_dev;
+    k.inode = now.st_ino;
+    {
+        const std::lock_guard lock(mutex);
+        const auto at = known.find(path);
+        if (at != known.end() && at->second.seconds == k.seconds && at->second.nanoseconds == k.nanoseconds &&
+            at->second.size == k.size && at->second.device == k.device && at->second.inode == k.inode)
+            return at->second.digest;
+    }
+    try {
+        k.digest = sha256OfFile(path);
+    } catch (const std::exception&) {
+        return "unreadable";
+    }
+    const std::lock_guard lock(mutex);
+    known[path] = k;
+    return k.digest;
 }
 
 }  // namespace escultura

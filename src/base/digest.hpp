@@ -40,4 +40,8 @@ class Digest {
 /// SHA-256 of a file's bytes. @throws InputError when it cannot be read
 std::string sha256OfFile(const std::string& path);
 
+/// What a file holds, as part of a key: its SHA-256, or why there is none ("missing"). Computed again when the file's
+/// time, size or identity has changed, so it is cheap to ask often. Thread-safe; never throws.
+std::string fileState(const std::string& path);
+
 }  // namespace escultura

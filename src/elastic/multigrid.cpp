@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/error.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 
@@ -417,6 +418,12 @@ Multigrid::Multigrid(const System& system, const MultigridOptions& options, Prog
     Eigen::SparseMatrix<double> matrix(n, n);
     matrix.setFromTriplets(entries.begin(), entries.end());
     direct_->factor.compute(matrix);
+    if (direct_->factor.info() != Eigen::Success || !(direct_->factor.vectorD().minCoeff() > 0))
+        throw SolveError(ErrorDetail{"The multigrid solver cannot invert its coarsest equations.",
+                                     {},
+                                     std::to_string(n) + " unknowns",
+                                     "a positive definite matrix: use the direct solver, or other elements",
+                                     "a pivot that is not positive"});
     levels_.push_back(std::move(level));
 }
 
@@ -478,7 +485,91 @@ void Multigrid::apply(int vectors, const std::vector<float>& r, std::vector<floa
     cycle(0, vectors, r, z);
 }
 
-IterationReport solveIteratively(const System& system, Multigrid& multigrid, const std::vector<std::vector<Vec3>>& b,
+MeanProjection::MeanProjection(const System& system, const Preconditioner& preconditioner) : system_(system) {
+    const auto& means = system.meanRows();
+    const std::size_t n = 3 * system.rows(), count = means.size();
+    step_.assign(count, std::vector<double>(n, 0.0));
+    Eigen::MatrixXd rows = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(count), static_cast<Eigen::Index>(count));
+    std::vector<double> dense(n, 0.0);
+    for (std::size_t k = 0; k < count; ++k) {
+        for (const auto& [row, v] : means[k])
+            for (int a = 0; a < 3; ++a) dense[3 * static_cast<std::size_t>(row) + a] += v[a];
+        for (std::size_t j = 0; j < count; ++j)
+            for (const auto& [row, v] : means[j])
+                for (int a = 0; a < 3; ++a) rows(j, k) += v[a] * dense[3 * static_cast<std::size_t>(row) + a];
+        std::fill(dense.begin(), dense.end(), 0.0);
+    }
+    for (std::size_t first = 0; first < count; first += 4) {
+        std::vector<float> r(4 * n, 0.0f), z(4 * n, 0.0f);
+        const std::size_t width = std::min<std::size_t>(4, count - first);
+        std::vector<double> size(width, 0.0);
+        for (std::size_t v = 0; v < width; ++v) size[v] = std::sqrt(std::max(rows(first + v, first + v), 1e-300));
+        for (std::size_t v = 0; v < width; ++v)
+            for (const auto& [row, value] : means[first + v])
+                for (int a = 0; a < 3; ++a)
+                    r[(3 * static_cast<std::size_t>(row) + a) * 4 + v] += static_cast<float>(value[a] / size[v]);
+        preconditioner(4, r, z);
+        for (std::size_t v = 0; v < width; ++v)
+            for (std::size_t i = 0; i < n; ++i) step_[first + v][i] = size[v] * z[i * 4 + v];
+    }
+    Eigen::MatrixXd ofStep(count, count);
+    for (std::size_t k = 0; k < count; ++k) ofStep.col(static_cast<Eigen::Index>(k)) = rowsTimes(1, step_[k]).col(0);
+    ofStep_.compute(ofStep);
+    ofRows_.compute(rows);
+}
+
+Eigen::MatrixXd MeanProjection::rowsTimes(int vectors, const std::vector<double>& x) const {
+    const auto& means = system_.meanRows();
+    Eigen::MatrixXd b = Eigen::MatrixXd::Zero(static_cast<Eigen::Index>(means.size()), vectors);
+    for (std::size_t k = 0; k < means.size(); ++k)
+        for (const auto& [row, value] : means[k])
+            for (int a = 0; a < 3; ++a)
+                for (int v = 0; v < vectors; ++v)
+                    b(static_cast<Eigen::Index>(k), v) +=
+                        value[a] * x[(3 * static_cast<std::size_t>(row) + a) * vectors + v];
+    return b;
+}
+
+void MeanProjection::projectStep(int vectors, std::vector<double>& z) const {
+    const Eigen::MatrixXd share = ofStep_.solve(rowsTimes(vectors, z));
+    parallelFor(
+        step_[0].size(),
+        [&](std::size_t i) {
+            for (int v = 0; v < vectors; ++v)
+                for (std::size_t k = 0; k < step_.size(); ++k)
+                    z[i * vectors + v] -= share(static_cast<Eigen::Index>(k), v) * step_[k][i];
+        },
+        4096);
+}
+
+void MeanProjection::projectResidual(int vectors, std::vector<double>& r) const {
+    const Eigen::MatrixXd share = ofRows_.solve(rowsTimes(vectors, r));
+    const auto& means = system_.meanRows();
+    for (std::size_t k = 0; k < means.size(); ++k)
+        for (const auto& [row, value] : means[k])
+            for (int a = 0; a < 3; ++a)
+                for (int v = 0; v < vectors; ++v)
+                    r[(3 * static_cast<std::size_t>(row) + a) * vectors + v] -=
+                        share(static_cast<Eigen::Index>(k), v) * value[a];
+}
+
+std::vector<Vec3> MeanProjection::particular(const Eigen::VectorXd& wanted) const {
+    const Eigen::VectorXd share = ofStep_.solve(wanted);
+    std::vector<Vec3> x(system_.rows(), Vec3::Zero());
+    for (std::size_t k = 0; k < step_.size(); ++k)
+        for (std::size_t i = 0; i < step_[k].size(); ++i)
+            x[i / 3][i % 3] += share[static_cast<Eigen::Index>(k)] * step_[k][i];
+    return x;
+}
+
+Eigen::VectorXd MeanProjection::meanOf(const std::vector<Vec3>& x) const {
+    std::vector<double> flat(3 * x.size());
+    for (std::size_t i = 0; i < flat.size(); ++i) flat[i] = x[i / 3][i % 3];
+    return rowsTimes(1, flat).col(0);
+}
+
+IterationReport solveIteratively(const System& system, const Preconditioner& preconditioner,
+                                 const MeanProjection* means, const std::vector<std::vector<Vec3>>& b,
                                  std::vector<std::vector<Vec3>>& x, double tolerance, int limit, Progress& progress) {
     const std::size_t rows = system.rows();
     IterationReport report;
@@ -501,6 +592,12 @@ IterationReport solveIteratively(const System& system, Multigrid& multigrid, con
                 return s;
             });
         };
+        std::vector<double> step;  // the preconditioned residual, where it is projected
+        if (means) {
+            step.resize(n);
+            means->projectResidual(width, r);
+        }
+        auto stepAt = [&](std::size_t i) { return means ? step[i] : static_cast<double>(z[i]); };
         const Four size = dot(r, r).sqrt();
         Four norm = size, pq = Four::Ones();
         Four active = (size > 0).cast<double>();
@@ -528,11 +625,15 @@ IterationReport solveIteratively(const System& system, Multigrid& multigrid, con
                         scaled[i * width + v] = active[v] > 0 ? static_cast<float>(r[i * width + v] / norm[v]) : 0.0f;
                 },
                 4096);
-            multigrid.apply(width, scaled, z);
+            preconditioner(width, scaled, z);
+            if (means) {
+                std::copy(z.begin(), z.end(), step.begin());
+                means->projectStep(width, step);
+            }
             Four beta = Four::Zero();
             if (iteration > 0) {
                 // flexible (Polak and Ribiere), with r_new - r_old = -alpha A p: beta = -(z A p) / (p A p)
-                const Four qz = dot(q, z) * norm;
+                const Four qz = (means ? dot(q, step) : dot(q, z)) * norm;
                 for (int v = 0; v < width; ++v)
                     if (active[v] > 0) beta[v] = -qz[v] / pq[v];
             }
@@ -540,10 +641,11 @@ IterationReport solveIteratively(const System& system, Multigrid& multigrid, con
                 3 * rows,
                 [&](std::size_t i) {
                     for (int v = 0; v < width; ++v)
-                        p[i * width + v] = active[v] * (norm[v] * z[i * width + v] + beta[v] * p[i * width + v]);
+                        p[i * width + v] = active[v] * (norm[v] * stepAt(i * width + v) + beta[v] * p[i * width + v]);
                 },
                 4096);
             multiply(system.matrix(), width, p.data(), q.data());
+            if (means) system.subtractBed(width, p.data(), q.data());
             pq = dot(p, q);
             const Four pr = dot(p, r);
             Four alpha = Four::Zero();
@@ -558,6 +660,7 @@ IterationReport solveIteratively(const System& system, Multigrid& multigrid, con
                     }
                 },
                 4096);
+            if (means) means->projectResidual(width, r);
             norm = dot(r, r).sqrt();
             for (int v = 0; v < count; ++v)
                 if (active[v] > 0) {

@@ -57,20 +57,33 @@ class Solver {
             report.solver =
                 "conjugate gradients with multigrid, " + std::to_string(multigrid_->levelUnknowns().size()) + " levels";
         }
+        if (!system.meanRows().empty()) {
+            preconditioner_ = [this](int vectors, const std::vector<float>& r, std::vector<float>& z) {
+                precondition(vectors, r, z);
+            };
+            means_ = std::make_unique<MeanProjection>(system, preconditioner_);
+        } else if (multigrid_) {
+            preconditioner_ = [this](int vectors, const std::vector<float>& r, std::vector<float>& z) {
+                multigrid_->apply(vectors, r, z);
+            };
+        }
         report.solver += options.method != Method::automatic ? ", as asked for"
                          : direct_                           ? ", chosen because the model is small"
                                                              : ", chosen because the model is large";
         report.setupSeconds += secondsSince(start);
     }
+    /// Where mean motions are held the solution has none, and forces that hold them stay in the residual.
     Vectors solve(const Vectors& right, std::vector<int>& iterations) {
         const auto start = std::chrono::steady_clock::now();
         Vectors x;
         iterations.assign(right.size(), 0);
-        if (direct_) {
+        const bool iterates = !direct_ || means_;
+        if (!iterates) {
             progress_.step("Solving all load cases", 0.9);
             x = direct_->solve(right);
         } else {
-            IterationReport r = solveIteratively(system_, *multigrid_, right, x, options_.tolerance,
+            IterationReport r = solveIteratively(system_, preconditioner_, means_.get(), right, x,
+                                                 direct_ ? std::min(options_.tolerance, 1e-9) : options_.tolerance,
                                                  options_.iterationLimit, progress_);
             iterations = r.iterations;
             report_.residual.insert(report_.residual.end(), r.residual.begin(), r.residual.end());
@@ -82,32 +95,40 @@ class Solver {
                                 "a relative residual of " + formatNumber(options_.tolerance) +
                                     ": use the direct solver or smaller elements",
                                 formatNumber(*std::max_element(r.residual.back().begin(), r.residual.back().end()))});
-            report_.memory = static_cast<double>(system_.matrix().bytes() + multigrid_->bytes()) +
-                             (right.size() == 1 ? 1 : 4) * 3.0 * static_cast<double>(system_.rows()) * (4 * 8 + 2 * 4);
+            if (multigrid_)
+                report_.memory =
+                    static_cast<double>(system_.matrix().bytes() + multigrid_->bytes()) +
+                    (right.size() == 1 ? 1 : 4) * 3.0 * static_cast<double>(system_.rows()) * (4 * 8 + 2 * 4);
         }
         report_.solveSeconds += secondsSince(start);
         return x;
     }
+    /// Null when no mean motion is held.
+    const MeanProjection* means() const { return means_.get(); }
     bool isDirect() const { return direct_ != nullptr; }
 
   private:
+    void precondition(int vectors, const std::vector<float>& r, std::vector<float>& z) {
+        if (multigrid_) {
+            multigrid_->apply(vectors, r, z);
+            return;
+        }
+        Vectors right(static_cast<std::size_t>(vectors), std::vector<Vec3>(system_.rows()));
+        for (std::size_t i = 0; i < 3 * system_.rows(); ++i)
+            for (int v = 0; v < vectors; ++v) right[v][i / 3][i % 3] = r[i * vectors + v];
+        const Vectors x = direct_->solve(right);
+        for (std::size_t i = 0; i < 3 * system_.rows(); ++i)
+            for (int v = 0; v < vectors; ++v) z[i * vectors + v] = static_cast<float>(x[v][i / 3][i % 3]);
+    }
     const System& system_;
     const SolveOptions& options_;
     Solution& report_;
     Progress& progress_;
     std::unique_ptr<DirectSolver> direct_;
     std::unique_ptr<Multigrid> multigrid_;
+    Preconditioner preconditioner_;
+    std::unique_ptr<MeanProjection> means_;
 };
-
-/// B u of every held mean motion.
-Eigen::VectorXd meanOf(const System& system, const std::vector<Vec3>& q) {
-    Eigen::VectorXd b(system.meanRows().size());
-    for (Eigen::Index k = 0; k < b.size(); ++k) {
-        b[k] = 0;
-        for (const auto& [row, v] : system.meanRows()[k]) b[k] += v.dot(q[row]);
-    }
-    return b;
-}
 
 }  // namespace
 
@@ -150,38 +171,30 @@ Solution solve(const mesh::TetMesh& mesh, const Material& material, const Suppor
         residual(k);
         size[k] = std::max(std::sqrt(dot(right[k], right[k])), 1e-300);
     }
-    // held mean motions: K' u + B^T lambda = f, B u = 0, by the Schur complement
-    Vectors means(system.meanRows().size(), std::vector<Vec3>(system.rows(), Vec3::Zero()));
-    for (std::size_t k = 0; k < means.size(); ++k)
-        for (const auto& [row, v] : system.meanRows()[k]) means[k][row] = v;
-    Vectors all = right;
-    all.insert(all.end(), means.begin(), means.end());
+    // held mean motions: first any displacement that has them, then what is left within those that have none
+    const MeanProjection* means = solver.means();
+    if (means)
+        for (std::size_t k = 0; k < cases; ++k) {
+            const Eigen::VectorXd given = means->meanOf(q[k]);
+            if (given.isZero(0)) continue;
+            const std::vector<Vec3> x = means->particular(-given);
+            for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += x[r];
+            residual(k);
+        }
     std::vector<int> iterations;
-    Vectors x = solver.solve(all, iterations);
-    Eigen::MatrixXd schur(means.size(), means.size());
-    for (std::size_t k = 0; k < means.size(); ++k) schur.col(k) = meanOf(system, x[cases + k]);
-    Eigen::CompleteOrthogonalDecomposition<Eigen::MatrixXd> complement;
-    if (!means.empty()) complement.compute(schur);
-    auto project = [&](std::vector<Vec3>& step, const Eigen::VectorXd& wanted) {
-        if (means.empty()) return;
-        const Eigen::VectorXd lambda = complement.solve(meanOf(system, step) - wanted);
-        for (std::size_t k = 0; k < means.size(); ++k)
-            for (std::size_t r = 0; r < step.size(); ++r) step[r] -= lambda[k] * x[cases + k][r];
-    };
+    Vectors x = solver.solve(right, iterations);
     for (std::size_t k = 0; k < cases; ++k) {
-        project(x[k], -meanOf(system, q[k]));
         for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += x[k][r];
         residual(k);
         solution.cases[k].iterations = iterations[k];
     }
-    if (solver.isDirect()) {  // one step of refinement
-        if (means.empty()) {
-            std::vector<int> none;
-            const Vectors step = solver.solve(right, none);
-            for (std::size_t k = 0; k < cases; ++k) {
-                for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += step[k][r];
-                residual(k);
-            }
+    x.clear();
+    if (solver.isDirect() && !means) {  // one step of refinement
+        std::vector<int> none;
+        const Vectors step = solver.solve(right, none);
+        for (std::size_t k = 0; k < cases; ++k) {
+            for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += step[k][r];
+            residual(k);
         }
     }
     progress.step("Balancing forces");
@@ -190,16 +203,11 @@ Solution solve(const mesh::TetMesh& mesh, const Material& material, const Suppor
     for (std::size_t k = 0; k < cases; ++k) {
         CaseSolution& s = solution.cases[k];
         // what is left where nothing holds; forces of held mean motions are reactions, not residual
-        if (!means.empty()) {
-            Eigen::MatrixXd b = Eigen::MatrixXd::Zero(means.size(), means.size());
-            Eigen::VectorXd f(means.size());
-            for (std::size_t i = 0; i < means.size(); ++i) {
-                f[i] = dot(means[i], right[k]);
-                for (std::size_t j = 0; j < means.size(); ++j) b(i, j) = dot(means[i], means[j]);
-            }
-            const Eigen::VectorXd lambda = b.completeOrthogonalDecomposition().solve(f);
-            for (std::size_t i = 0; i < means.size(); ++i)
-                for (const auto& [row, v] : system.meanRows()[i]) right[k][row] -= lambda[i] * v;
+        if (means) {
+            std::vector<double> flat(3 * right[k].size());
+            for (std::size_t i = 0; i < flat.size(); ++i) flat[i] = right[k][i / 3][i % 3];
+            means->projectResidual(1, flat);
+            for (std::size_t i = 0; i < flat.size(); ++i) right[k][i / 3][i % 3] = flat[i];
         }
         s.residual = std::sqrt(dot(right[k], right[k])) / size[k];
         s.displacement = system.displacement(q[k]);

@@ -2,6 +2,7 @@
 
 #include <Eigen/Dense>
 #include <algorithm>
+#include <array>
 #include <cmath>
 
 #include "base/parallel.hpp"
@@ -15,6 +16,32 @@ const Vec3* gaussPoints() {
     static const Vec3 point[4] = {Vec3(far, far, far), Vec3(near, far, far), Vec3(far, near, far),
                                   Vec3(far, far, near)};
     return point;
+}
+
+/// Corners and middles of the edges in the element's own coordinates.
+const Vec3* nodePoints() {
+    static const auto points = [] {
+        std::array<Vec3, 10> p{Vec3(0, 0, 0), Vec3(1, 0, 0), Vec3(0, 1, 0), Vec3(0, 0, 1)};
+        for (int k = 0; k < 6; ++k) p[4 + k] = 0.5 * (p[mesh::edgeCorners[k][0]] + p[mesh::edgeCorners[k][1]]);
+        return p;
+    }();
+    return points.data();
+}
+
+/// Stress of one element at a point of its own coordinates.
+Voigt6 stressAt(const mesh::TetMesh& mesh, const Stiffness6& c, std::size_t e, const Vec3& xi,
+                const std::vector<Vec3>& u) {
+    Vec3 d[10];
+    mesh::shapeDerivatives(xi, d);
+    Mat3 j = Mat3::Zero(), du = Mat3::Zero();
+    for (int n = 0; n < 10; ++n) {
+        j += mesh.position[mesh.tet[e][n]] * d[n].transpose();
+        du += u[mesh.tet[e][n]] * d[n].transpose();
+    }
+    const Mat3 h = du * j.inverse();
+    Voigt6 strain;
+    strain << h(0, 0), h(1, 1), h(2, 2), h(0, 1) + h(1, 0), h(1, 2) + h(2, 1), h(2, 0) + h(0, 2);
+    return c * strain;
 }
 
 Vec3 pointOf(const mesh::TetMesh& mesh, std::size_t e, const Vec3& xi) {
@@ -31,19 +58,7 @@ std::vector<Voigt6> gaussStress(const mesh::TetMesh& mesh, const Material& mater
     const Stiffness6 c = elasticity(material);
     std::vector<Voigt6> stress(4 * mesh.tet.size());
     parallelFor(mesh.tet.size(), [&](std::size_t e) {
-        for (int g = 0; g < 4; ++g) {
-            Vec3 d[10];
-            mesh::shapeDerivatives(gaussPoints()[g], d);
-            Mat3 j = Mat3::Zero(), du = Mat3::Zero();
-            for (int n = 0; n < 10; ++n) {
-                j += mesh.position[mesh.tet[e][n]] * d[n].transpose();
-                du += u[mesh.tet[e][n]] * d[n].transpose();
-            }
-            const Mat3 h = du * j.inverse();
-            Voigt6 strain;
-            strain << h(0, 0), h(1, 1), h(2, 2), h(0, 1) + h(1, 0), h(1, 2) + h(2, 1), h(2, 0) + h(0, 2);
-            stress[4 * e + g] = c * strain;
-        }
+        for (int g = 0; g < 4; ++g) stress[4 * e + g] = stressAt(mesh, c, e, gaussPoints()[g], u);
     });
     return stress;
 }
@@ -107,6 +122,48 @@ std::vector<Voigt6> recoverStress(const mesh::TetMesh& mesh, std::span<const Voi
                               at(t[mesh::edgeCorners[k][1]], mesh.position[m]));
         }
     return nodal;
+}
+
+JudgedStress judgedStress(const mesh::TetMesh& mesh, const Material& material, const std::vector<Vec3>& u,
+                          std::span<const Voigt6> recovered, const std::function<double(const Voigt6&)>& rule) {
+    const Stiffness6 c = elasticity(material);
+    JudgedStress s;
+    s.value.assign(mesh.position.size(), Voigt6::Zero());
+    std::vector<std::int32_t> elements(mesh.position.size(), 0);
+    constexpr std::size_t chunk = 8192;
+    std::vector<std::array<Voigt6, 10>> own(std::min(chunk, mesh.tet.size()));
+    for (std::size_t begin = 0; begin < mesh.tet.size(); begin += chunk) {
+        const std::size_t count = std::min(chunk, mesh.tet.size() - begin);
+        parallelFor(
+            count,
+            [&](std::size_t i) {
+                for (int n = 0; n < 10; ++n) own[i][n] = stressAt(mesh, c, begin + i, nodePoints()[n], u);
+            },
+            64);
+        for (std::size_t i = 0; i < count; ++i)  // in order: the same sums for any number of threads
+            for (int n = 0; n < 10; ++n) {
+                s.value[mesh.tet[begin + i][n]] += own[i][n];
+                ++elements[mesh.tet[begin + i][n]];
+            }
+    }
+    s.counts.resize(s.value.size());
+    parallelFor(s.value.size(), [&](std::size_t n) {
+        if (elements[n] > 0) s.value[n] /= elements[n];
+        s.counts[n] = countedStress(rule(s.value[n]), rule(recovered[n]));
+    });
+    return s;
+}
+
+double strainEnergy(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss) {
+    const Stiffness6 compliance = elasticity(material).inverse();
+    return orderedSum(mesh.tet.size(), 0.0, [&](std::size_t e) {
+        double energy = 0;
+        for (int g = 0; g < 4; ++g) {
+            const Voigt6& s = gauss[4 * e + g];
+            energy += mesh::jacobian(mesh, e, gaussPoints()[g]).determinant() / 48 * s.dot(compliance * s);
+        }
+        return energy;
+    });
 }
 
 ErrorEstimate errorEstimate(const mesh::TetMesh& mesh, const Material& material, std::span<const Voigt6> gauss,

@@ -3,11 +3,13 @@
 #include <Eigen/Dense>
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <numeric>
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
+#include "base/quantity.hpp"
 #include "elastic/face_points.hpp"
 
 namespace escultura::elastic {
@@ -158,12 +160,33 @@ System::System(const mesh::TetMesh& mesh, const Material& material, const Suppor
     assemble(material, supports, progress);
 }
 
+void System::spreadOver(Group& g) const {
+    constexpr std::size_t most = 12;
+    const auto distance = [&](std::int32_t a, std::int32_t b) {
+        return (mesh_.position[a] - mesh_.position[b]).norm();
+    };
+    std::vector<double> nearest(g.nodes.size(), std::numeric_limits<double>::infinity());
+    std::size_t next = 0;
+    while (g.spread.size() < std::min(most, g.nodes.size())) {  // each as far from the others as can be
+        g.spread.push_back(g.nodes[next]);
+        for (std::size_t i = 0; i < g.nodes.size(); ++i)
+            nearest[i] = std::min(nearest[i], distance(g.nodes[i], g.spread.back()));
+        next = static_cast<std::size_t>(std::max_element(nearest.begin(), nearest.end()) - nearest.begin());
+    }
+    for (auto n : g.spread) g.spreadMiddle += mesh_.position[n] / static_cast<double>(g.spread.size());
+    for (auto n : g.spread) {
+        const Vec3 r = mesh_.position[n] - g.spreadMiddle;
+        g.spreadInertia += r.squaredNorm() * Mat3::Identity() - r * r.transpose();
+    }
+    g.spreadInertia = g.spreadInertia.completeOrthogonalDecomposition().pseudoInverse().eval();
+}
+
 void System::placeRows(const Supports& supports, double gridFactor) {
     const std::size_t nodes = mesh_.position.size();
     std::vector<std::int32_t> groupOf(nodes, -1);
     for (std::size_t g = 0; g < supports.rigidGroups.size(); ++g) {
         const RigidGroup& from = supports.rigidGroups[g];
-        Group to{Vec3::Zero(), 0, from.nodes, Mat3::Zero(), from.held};
+        Group to{Vec3::Zero(), 0, from.nodes, from.held, {}, Vec3::Zero(), Mat3::Zero()};
         const bool anyHeld = std::any_of(from.held.begin(), from.held.end(), [](bool h) { return h; });
         for (auto n : from.nodes) {
             if (groupOf[n] >= 0) throw InputError("Two rigid connections share a place of the part: keep one.");
@@ -171,13 +194,9 @@ void System::placeRows(const Supports& supports, double gridFactor) {
             to.middle += mesh_.position[n] / static_cast<double>(from.nodes.size());
             if (anyHeld) supported_[n] = 1;
         }
-        for (auto n : from.nodes) {
-            const Vec3 r = mesh_.position[n] - to.middle;
-            to.inverseInertia += r.squaredNorm() * Mat3::Identity() - r * r.transpose();
-            to.length = std::max(to.length, r.norm());
-        }
-        to.inverseInertia = to.inverseInertia.completeOrthogonalDecomposition().pseudoInverse().eval();
+        for (auto n : from.nodes) to.length = std::max(to.length, (mesh_.position[n] - to.middle).norm());
         if (!(to.length > 0)) throw InputError("A rigid connection needs a face of some extent.");
+        spreadOver(to);
         group_.push_back(std::move(to));
     }
     // the order of the rows: by leaf, so that the products read memory in order
@@ -230,14 +249,26 @@ void System::placeRows(const Supports& supports, double gridFactor) {
             if (axes) {
                 int k = 0;
                 d.cwiseAbs().maxCoeff(&k);
-                if (!(r.freeMask >> k & 1)) continue;
+                if (!(r.freeMask >> k & 1)) {  // said twice: must be the same
+                    for (auto h = held_.rbegin(); h != held_.rend() && h->row == rowOf_[node]; ++h)
+                        if (h->component == k)
+                            repeated_.push_back({{c, d[k] > 0 ? 1.0 : -1.0}, {h->of[0].first, -h->of[0].second}});
+                    continue;
+                }
                 r.freeMask &= static_cast<std::int8_t>(~(1 << k));
                 held_.push_back({rowOf_[node], static_cast<std::int8_t>(k), {{c, d[k] > 0 ? 1.0 : -1.0}}});
                 continue;
             }
             Vec3 e = d;
             for (const Vec3& k : kept) e -= e.dot(k) * k;
-            if (e.norm() < 1e-6) continue;
+            if (e.norm() < 1e-6) {  // follows from the others: must agree with them
+                std::vector<std::pair<std::int32_t, double>> sum{{c, 1.0}};
+                for (std::size_t m = 0; m < kept.size(); ++m)
+                    for (const auto& [other, factor] : held_[held_.size() - kept.size() + m].of)
+                        sum.emplace_back(other, -d.dot(kept[m]) * factor);
+                repeated_.push_back(std::move(sum));
+                continue;
+            }
             e.normalize();
             const auto k = static_cast<std::int8_t>(kept.size());
             Held h{rowOf_[node], k, {{c, 1 / d.dot(e)}}};
@@ -298,12 +329,8 @@ void System::assemble(const Material& material, const Supports& supports, Progre
         std::vector<std::int32_t> next(start.begin(), start.end() - 1);
         for (std::size_t e = 0; e < mesh_.tet.size(); ++e)
             forRowsOf(mesh_.tet[e], [&](auto r) { elements[next[r]++] = static_cast<std::int32_t>(e); });
-        std::vector<std::vector<std::int32_t>> extra(rows);
-        for (const auto& mean : meanRows_)
-            for (const auto& [a, va] : mean)
-                for (const auto& [b, vb] : mean) extra[a].push_back(b);
         auto collect = [&](std::size_t n, std::vector<std::int32_t>& row) {
-            row.assign(extra[n].begin(), extra[n].end());
+            row.clear();
             for (auto at = start[n]; at < start[n + 1]; ++at)
                 forRowsOf(mesh_.tet[elements[at]], [&](auto r) { row.push_back(r); });
             std::sort(row.begin(), row.end());
@@ -391,18 +418,33 @@ void System::assemble(const Material& material, const Supports& supports, Progre
                 for (int n = 0; n < 6; ++n)
                     for (int m = 0; m < 6; ++m) addNodal(f[n], f[m], q.n[n] * q.n[m] * k);
             });
-    // A multiple of B^T B changes nothing where B u = 0 and keeps the matrix regular when nothing else holds the part.
-    for (const auto& mean : meanRows_) {
-        double size = 0, stiffness = 0;
-        for (const auto& [a, v] : mean) {
-            size += v.squaredNorm();
-            stiffness += matrix_.block(matrix_.pattern.find(a, a)).trace() / 3;
+    // Where nothing else holds the part a held mean motion leaves the stiffness singular. A soft bed on the face, as
+    // stiff as the body behind it, makes it regular; whoever solves takes the bed out again (B^T B would do it without,
+    // but is a dense block of the whole face).
+    Box3 extent;
+    for (const Vec3& p : mesh_.position) extent.include(p);
+    const double softness = c(3, 3) / std::max(0.5 * extent.diagonal(), 1e-9);
+    for (const MeanHold& hold : supports.meanHolds)
+        for (auto face : hold.faces) {
+            double share[6][6] = {};
+            mesh::Triangle6 nodes{};
+            forFacePoints(mesh_, face, [&](const FacePoint& q, const mesh::Triangle6& f) {
+                nodes = f;
+                for (int n = 0; n < 6; ++n)
+                    for (int m = 0; m < 6; ++m) share[n][m] += softness * q.weight * q.n[n] * q.n[m];
+            });
+            for (int n = 0; n < 6; ++n)
+                for (int m = 0; m < 6; ++m) {
+                    const std::int32_t a = rowOf_[nodes[n]], b = rowOf_[nodes[m]];
+                    BedEntry e{a, b, share[n][m] * transform(nodes[n], a).transpose() * transform(nodes[m], b)};
+                    for (int k = 0; k < 3; ++k) {
+                        if (!(row_[a].freeMask >> k & 1)) e.block.row(k).setZero();
+                        if (!(row_[b].freeMask >> k & 1)) e.block.col(k).setZero();
+                    }
+                    add(a, b, e.block);
+                    bed_.push_back(e);
+                }
         }
-        if (!(size > 0)) continue;
-        const double factor = stiffness / static_cast<double>(mean.size()) / size;
-        for (const auto& [a, va] : mean)
-            for (const auto& [b, vb] : mean) add(a, b, factor * va * vb.transpose());
-    }
     // held unknowns: uncoupled
     parallelFor(rows, [&](std::size_t r) {
         for (auto at = matrix_.pattern.offset[r]; at < matrix_.pattern.offset[r + 1]; ++at) {
@@ -435,10 +477,14 @@ void System::prolongation(std::size_t r, std::vector<GridWeight>& scalar,
     }
     const Group& g = group_[row.group];
     std::map<std::int32_t, Mat3> sum;
-    for (auto n : g.nodes) {
+    for (auto n : g.spread) {
         grid_->interpolate(grid_->leafAt(mesh_.position[n]), mesh_.position[n], scalar);
-        const Mat3 part = row.rotation ? Mat3(g.length * g.inverseInertia * crossMatrix(mesh_.position[n] - g.middle))
-                                       : Mat3(Mat3::Identity() / static_cast<double>(g.nodes.size()));
+        const Vec3 arm = mesh_.position[n] - g.spreadMiddle;
+        const Mat3 turn = g.spreadInertia * crossMatrix(arm);
+        // the motion at the group's middle: the mean, and the turn over the way between the two middles
+        const Mat3 part = row.rotation ? Mat3(g.length * turn)
+                                       : Mat3(Mat3::Identity() / static_cast<double>(g.spread.size()) -
+                                              crossMatrix(g.middle - g.spreadMiddle) * turn);
         for (const GridWeight& w : scalar) {
             const auto found = sum.try_emplace(w.node, Mat3::Zero()).first;
             found->second += w.weight * part;
@@ -464,9 +510,22 @@ std::vector<Vec3> System::displacement(const std::vector<Vec3>& q) const {
 
 std::vector<Vec3> System::givenPart(const LoadVector& load) const {
     std::vector<Vec3> q(rows(), Vec3::Zero());
+    auto given = [&](std::int32_t c) { return constraintValue_[c] + (load.given.empty() ? 0.0 : load.given[c]); };
     for (const Held& h : held_)
-        for (const auto& [c, factor] : h.of)
-            q[h.row][h.component] += factor * (constraintValue_[c] + (load.given.empty() ? 0.0 : load.given[c]));
+        for (const auto& [c, factor] : h.of) q[h.row][h.component] += factor * given(c);
+    for (const auto& repeated : repeated_) {
+        double sum = 0, size = 0;
+        for (const auto& [c, factor] : repeated) {
+            sum += factor * given(c);
+            size = std::max(size, std::abs(factor * given(c)));
+        }
+        if (std::abs(sum) > 1e-6 * size)
+            throw InputError(ErrorDetail{"Two supports want different displacements of one place of the part.",
+                                         {},
+                                         "supports that meet at an edge",
+                                         "the same displacement from both: move one of them, or give them the same",
+                                         "a difference of " + formatNumber(std::abs(sum), 3) + " mm"});
+    }
     return q;
 }
 
@@ -482,6 +541,16 @@ std::vector<Vec3> System::restricted(const std::vector<Vec3>& nodal) const {
         for (int k = 0; k < 3; ++k)
             if (!(row_[r].freeMask >> k & 1)) f[r][k] = 0;
     return f;
+}
+
+void System::subtractBed(int vectors, const double* x, double* y) const {
+    for (const BedEntry& e : bed_) {
+        const double* from = x + 3 * static_cast<std::size_t>(e.column) * vectors;
+        double* to = y + 3 * static_cast<std::size_t>(e.row) * vectors;
+        for (int a = 0; a < 3; ++a)
+            for (int b = 0; b < 3; ++b)
+                for (int v = 0; v < vectors; ++v) to[a * vectors + v] -= e.block(a, b) * from[b * vectors + v];
+    }
 }
 
 void System::addBedForces(const std::vector<Vec3>& u, std::vector<Vec3>& nodal) const {

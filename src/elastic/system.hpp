@@ -62,8 +62,13 @@ class System {
     /// Nodes on which supports act.
     const std::vector<char>& supportedNodes() const { return supported_; }
 
-    /// Rows of the mean motions that are held, as vectors of unknowns (B); displacements must give B u = 0.
+    /// Rows of the mean motions that are held, as vectors of unknowns (B); displacements must give B u = 0. As sparse
+    /// as the face: they never enter the matrix.
     const std::vector<std::vector<std::pair<std::int32_t, Vec3>>>& meanRows() const { return meanRows_; }
+    /// Where mean motions are held the matrix has a soft bed on top of the stiffness, without which it could be
+    /// singular: matrix() = stiffness + bed. Takes the bed's share out of a product: y -= bed x.
+    /// @param vectors  1 or 4, laid out [row][component][vector]
+    void subtractBed(int vectors, const double* x, double* y) const;
 
   private:
     void placeRows(const Supports& supports, double gridFactor);
@@ -80,17 +85,29 @@ class System {
         std::vector<std::pair<std::int32_t, double>> of;  ///< constraints and factors
     };
     std::vector<Held> held_;
+    /// Constraints that others imply, as sums of given displacements that must be zero.
+    std::vector<std::vector<std::pair<std::int32_t, double>>> repeated_;
     std::vector<double> constraintValue_;
     struct Group {
         Vec3 middle;
         double length;
         std::vector<std::int32_t> nodes;
-        Mat3 inverseInertia;
         std::array<bool, 6> held;
+        /// A few of the nodes, far apart, from whose motion that of the group is told on coarse grids: with all of them
+        /// the coarse equations would have a dense block of the whole face.
+        std::vector<std::int32_t> spread;
+        Vec3 spreadMiddle;
+        Mat3 spreadInertia;  ///< inverse
     };
+    void spreadOver(Group& group) const;
     std::vector<Group> group_;
     std::vector<char> supported_;
     std::vector<std::vector<std::pair<std::int32_t, Vec3>>> meanRows_;
+    struct BedEntry {
+        std::int32_t row, column;
+        Mat3 block;
+    };
+    std::vector<BedEntry> bed_;  ///< of held mean motions
     SplitBlocks matrix_;
     std::optional<BackgroundGrid> grid_;
     std::vector<std::int32_t> leaf_;

@@ -122,7 +122,7 @@ class Lattice {
                 last = 2;
             }
         }
-        return {t, p + t * (q - p), static_cast<std::int16_t>(s.surface)};
+        return {t, p + t * (q - p), surfaceId(s.surface)};
     }
 
     void cut(Progress& progress) {
@@ -482,6 +482,11 @@ void keepPieces(TetComplex& complex, const StuffingOptions& options) {
             if (w > 0 && isKept[other] && encloses(complex, surface[other], complex.position[surface[part][0][0]]))
                 isKept[part] = true;
     }
+    for (const auto& [part, v] : volume)
+        if (v > 0 && !isKept[part]) {
+            ++complex.droppedPieces;
+            complex.droppedVolume += v;
+        }
     std::vector<char> keep(complex.tets.size());
     for (std::size_t e = 0; e < keep.size(); ++e) keep[e] = isKept[find(complex.tets[e][0])];
     keepTets(complex, keep);

@@ -2,7 +2,11 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <numeric>
+#include <string>
+
+#include "base/error.hpp"
 
 namespace escultura::lattice {
 namespace {
@@ -10,11 +14,22 @@ constexpr int faceOf[4][3] = {
     {1, 2, 3}, {0, 3, 2}, {0, 1, 3}, {0, 2, 1}};  // opposite vertex k, outward for positive volume
 }
 
+std::int16_t surfaceId(std::int64_t surface) {
+    constexpr std::int64_t most = std::numeric_limits<std::int16_t>::max();
+    if (surface < -1 || surface > most)
+        throw InputError(ErrorDetail{"A body has too many faces to be told apart.",
+                                     {},
+                                     "its faces",
+                                     "at most " + std::to_string(most),
+                                     "number " + std::to_string(surface)});
+    return static_cast<std::int16_t>(surface);
+}
+
 bool SurfaceSet::add(int surface) {
     if (has(surface)) return true;
     const int n = count();
     if (n == 3) return false;
-    id[n] = static_cast<std::int16_t>(surface);
+    id[n] = surfaceId(surface);
     std::sort(id.begin(), id.begin() + n + 1);
     return true;
 }

@@ -19,6 +19,7 @@ struct SurfaceSet {
     int count() const { return id[0] < 0 ? 0 : id[1] < 0 ? 1 : id[2] < 0 ? 2 : 3; }
     bool has(int surface) const { return id[0] == surface || id[1] == surface || id[2] == surface; }
     /// Adds an id. @return false when three others are there already
+    /// @throws InputError when the shape has more surfaces than can be told apart
     bool add(int surface);
     /// Ids in both sets.
     SurfaceSet common(const SurfaceSet& other) const;
@@ -30,7 +31,12 @@ struct TetComplex {
     std::vector<Vec3> position;        ///< [vertices] mm
     std::vector<SurfaceSet> surfaces;  ///< [vertices]
     std::vector<Tet> tets;
+    int droppedPieces = 0;     ///< of the shape that were left out
+    double droppedVolume = 0;  ///< mm3
 };
+
+/// Id of a surface as it is stored. @throws InputError beyond 32,767
+std::int16_t surfaceId(std::int64_t surface);
 
 /// Vertex -> tetrahedra, as offsets and a flat list.
 struct Incidence {

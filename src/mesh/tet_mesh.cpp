@@ -92,6 +92,7 @@ void curveBoundary(TetMesh& m, const shape::Shape& shape, const lattice::TetComp
     for (const Triangle6& f : m.boundary)
         for (int k = 3; k < 6; ++k) onBoundary[f[k]] = 1;
     std::vector<Vec3> offset(edges.size(), Vec3::Zero());
+    std::vector<char> missed(edges.size(), 0);
     progress.step("Curving the boundary");
     parallelFor(edges.size(), [&](std::size_t e) {
         const auto node = m.cornerCount + e;
@@ -109,8 +110,11 @@ void curveBoundary(TetMesh& m, const shape::Shape& shape, const lattice::TetComp
             offset[e] = p - middle;
             return true;
         };
-        if (!attempt(set.count()) && set.count() > 1) attempt(1);
+        if (attempt(set.count())) return;
+        missed[e] = 1;
+        if (set.count() > 1) attempt(1);
     });
+    m.straightEdges = static_cast<int>(std::count(missed.begin(), missed.end(), 1));
     for (std::size_t e = 0; e < edges.size(); ++e) m.position[m.cornerCount + e] += offset[e];
 
     static const BernsteinCubic bernstein;

@@ -26,7 +26,8 @@ struct TetMesh {
     std::vector<Triangle6> boundary;  ///< [boundary faces]
     std::vector<std::int16_t> owner;  ///< [boundary faces] surface of the shape, see Shape
     lattice::CreaseReport creases;    ///< machined edges that could not be met
-    int relaxedEdges = 0;             ///< curved edges straightened to keep elements valid
+    int relaxedEdges = 0;             ///< curved edges flattened to keep elements valid
+    int straightEdges = 0;            ///< boundary edges whose middle could not be put on the shape
 };
 
 /// Pairs of corners of the mid-side nodes 4-9.

@@ -23,37 +23,53 @@ namespace escultura::project {
 namespace {
 
 constexpr double lookFactor = 1.3;  // of the element size at level look
-/// Radius of the piece that is solved to test a hotspot at each refinement, in element sizes. With a half more the
-/// peaks of the tether yoke change by less than 1 %.
-constexpr double pieceReach[] = {2.75, 2.25, 2.25};
 
 double spacingOf(const Recipe& r) {
     return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
 }
 
-/// What the part's failure rule compares with the strength, MPa.
-double ruledStress(const Part& part, const elastic::Voigt6& stress) {
-    return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
-}
-
-void summariseCase(const Part& part, CaseResult& c) {
+/// Fills the stresses of a case, what is said of them and its energy, from its displacements.
+/// @return squared energy norm of the error, element by element, N mm
+std::vector<double> fillStresses(const Part& part, const mesh::TetMesh& mesh, CaseResult& c, Progress& progress) {
+    for (const Vec3& u : c.displacement)
+        if (!u.allFinite())
+            throw SolveError(ErrorDetail{"A load case has no result.", part.path, "load case '" + c.name + "'",
+                                         "displacements that are numbers", "one that is not"});
+    auto rule = [&](const elastic::Voigt6& s) { return ruledStress(part, s); };
+    const auto gauss = elastic::gaussStress(mesh, part.material, c.displacement);
+    for (const auto& g : gauss) {
+        c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
+        c.maxRawStress = std::max(c.maxRawStress, rule(g));
+    }
+    const auto recovered = elastic::recoverStress(mesh, gauss, progress);
+    c.recovered.clear();
+    for (const auto& s : recovered) {
+        c.recovered.push_back(rule(s));
+        c.maxRecoveredStress = std::max(c.maxRecoveredStress, c.recovered.back());
+    }
+    progress.step("Judging the stresses");
+    auto judged = elastic::judgedStress(mesh, part.material, c.displacement, recovered, rule);
+    c.stress = std::move(judged.value);
+    c.counts = std::move(judged.counts);
+    c.strainEnergy = elastic::strainEnergy(mesh, part.material, gauss);
+    const auto estimate = elastic::errorEstimate(mesh, part.material, gauss, recovered);
+    c.energyError = estimate.relative;
     c.vonMises.resize(c.stress.size());
     for (std::size_t n = 0; n < c.stress.size(); ++n) {
         c.vonMises[n] = elastic::vonMises(c.stress[n]);
         c.maxVonMises = std::max(c.maxVonMises, c.vonMises[n]);
-        const double s = ruledStress(part, c.stress[n]);
+        const double s = rule(c.stress[n]);
+        if (!std::isfinite(s) || !std::isfinite(c.counts[n]))
+            throw SolveError(ErrorDetail{"A load case has no result.", part.path, "load case '" + c.name + "'",
+                                         "stresses that are numbers", "one that is not"});
         if (s > c.maxStress || c.maxNode < 0) c.maxStress = s, c.maxNode = static_cast<std::int32_t>(n);
+        c.maxCounts = std::max(c.maxCounts, c.counts[n]);
         const double u = c.displacement[n].norm();
         if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
     }
     c.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), c.maxStress);
+    return estimate.element;
 }
-
-/// The body that is checked: the surface's, or the design before the optimisation.
-struct CheckedBody {
-    std::shared_ptr<const shape::Shape> shape;
-    std::vector<NamedFace> faces;
-};
 
 /// Faces of interfaces on an imported body: of its patches the one with most area where the face should be.
 std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& body) {
@@ -105,31 +121,14 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
     return faces;
 }
 
-CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
-                        const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {
-    if (rebuilt && !recipe.check.original) {
-        progress.step("Reading the solid");
-        return {solidShape(*rebuilt), rebuilt->faces};
-    }
-    if (!recipe.check.original) {
-        const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
-        return {solid.solid, solid.faces};
-    }
-    if (!part.original) {  // no file: the design space with its interfaces
-        const PartShape solid = buildShape(part, field.regions, nullptr);
-        return {solid.solid, solid.faces};
-    }
-    progress.step("Finding the original's edges");
-    auto body = std::make_shared<surface::PatchedBody>(*original);
-    auto faces = facesOn(part, *body);
-    return {body, std::move(faces)};
-}
-
 /// Solves the duty on one mesh and fills everything of the result but the passes.
 void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckResult& r, Progress& progress) {
     r.mesh = m.mesh;
     r.quality = m.quality;
     r.faces = m.faces;
+    r.bodyVolume = m.bodyVolume;
+    r.droppedPieces = m.corners.droppedPieces;
+    r.droppedVolume = m.corners.droppedVolume;
     const CheckModel model = checkModel(part, r.faces, r.mesh);
     elastic::SolveOptions options;
     options.method = recipe.check.method;
@@ -143,7 +142,6 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
     r.solveSeconds = solution.solveSeconds;
     r.residual = std::move(solution.residual);
 
-    const elastic::Stiffness6 compliance = elastic::elasticity(part.material).inverse();
     const double size = [&] {
         Box3 box;
         for (const Vec3& p : r.mesh.position) box.include(p);
@@ -166,12 +164,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         CaseResult c;
         c.name = model.cases[i];
         c.displacement = std::move(s.displacement);
-        const auto gauss = elastic::gaussStress(r.mesh, part.material, c.displacement);
-        for (const auto& g : gauss) c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
-        c.stress = elastic::recoverStress(r.mesh, gauss, progress);
-        const auto estimate = elastic::errorEstimate(r.mesh, part.material, gauss, c.stress);
-        c.energyError = estimate.relative;
-        const auto& errors = estimate.element;
+        const std::vector<double> errors = fillStresses(part, r.mesh, c, progress);
         double total = 0;
         for (double e : errors) total += e;
         if (total > 0)
@@ -187,7 +180,6 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         c.meantMoment = model.meant[i].moment;
         c.equilibriumError = s.equilibriumError;
         c.residual = s.residual;
-        c.strainEnergy = s.strainEnergy;
         c.iterations = s.iterations;
         // facets of curved faces and nominal normals differ a little: a pressure's lever is not exact
         double forceSize = 0;
@@ -224,18 +216,13 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         c.name = combination.name;
         c.combination = true;
         c.displacement.assign(r.mesh.position.size(), Vec3::Zero());
-        c.stress.assign(r.mesh.position.size(), elastic::Voigt6::Zero());
-        double energy = 0;
         for (const auto& [name, factor] : combination.terms) {
             const auto at = std::find_if(solved.begin(), solved.end(), [&](const auto& s) { return s.name == name; });
             if (at == solved.end())
                 throw InputError(ErrorDetail{"A combination uses a load case that is switched off.", part.path,
                                              "combination '" + combination.name + "'", "cases that are on",
                                              "'" + name + "'"});
-            for (std::size_t n = 0; n < c.stress.size(); ++n) {
-                c.displacement[n] += factor * at->displacement[n];
-                c.stress[n] += factor * at->stress[n];
-            }
+            for (std::size_t n = 0; n < c.displacement.size(); ++n) c.displacement[n] += factor * at->displacement[n];
             c.applied += factor * at->applied;
             c.reaction += factor * at->reaction;
             c.meant += factor * at->meant;
@@ -244,10 +231,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
             c.meantMoment += factor * at->meantMoment;
             c.equilibriumError = std::max(c.equilibriumError, at->equilibriumError);
             c.residual = std::max(c.residual, at->residual);
-            c.energyError = std::max(c.energyError, at->energyError);
-            c.maxRawVonMises += std::abs(factor) * at->maxRawVonMises;  // not more than this
             c.appliedAsMeant = c.appliedAsMeant && at->appliedAsMeant;
-            energy += std::abs(factor) * std::sqrt(std::max(at->strainEnergy, 0.0));
             if (c.reactions.empty()) {
                 c.reactions = at->reactions;
                 for (auto& x : c.reactions) x.force *= factor, x.moment *= factor;
@@ -258,15 +242,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
                 }
             }
         }
-        c.strainEnergy = orderedSum(r.mesh.tet.size(), 0.0, [&](std::size_t e) {
-            elastic::Voigt6 s = elastic::Voigt6::Zero();
-            for (int k = 4; k < 10; ++k) s += c.stress[r.mesh.tet[e][k]] / 6;
-            const auto& t = r.mesh.tet[e];
-            return 0.5 * s.dot(compliance * s) *  // by the recovered stresses at the middle of the element
-                   tetVolume(r.mesh.position[t[0]], r.mesh.position[t[1]], r.mesh.position[t[2]],
-                             r.mesh.position[t[3]]);
-        });
-        c.strainEnergy = std::min(c.strainEnergy, energy * energy);
+        fillStresses(part, r.mesh, c, progress);
         combined.push_back(std::move(c));
     }
     r.cases.clear();
@@ -282,74 +258,27 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         throw InputError(ErrorDetail{"No load case is checked.", part.path, "load_cases",
                                      "at least one case that is on, or a combination", "all are off"});
     std::vector<std::vector<double>> stresses;
+    r.counts.assign(r.mesh.position.size(), 0.0);
+    r.maxCounts = r.maxRecoveredStress = r.maxRawStress = 0;
+    r.recovered.assign(r.mesh.position.size(), 0.0);
     for (CaseResult& c : r.cases) {
-        summariseCase(part, c);
+        for (std::size_t n = 0; n < r.recovered.size(); ++n) r.recovered[n] = std::max(r.recovered[n], c.recovered[n]);
+        c.recovered = {};
         stresses.emplace_back(c.stress.size());
-        for (std::size_t n = 0; n < c.stress.size(); ++n) stresses.back()[n] = ruledStress(part, c.stress[n]);
+        for (std::size_t n = 0; n < c.stress.size(); ++n) {
+            stresses.back()[n] = ruledStress(part, c.stress[n]);
+            r.counts[n] = std::max(r.counts[n], c.counts[n]);
+        }
+        r.maxCounts = std::max(r.maxCounts, c.maxCounts);
+        r.maxRecoveredStress = std::max(r.maxRecoveredStress, c.maxRecoveredStress);
+        r.maxRawStress = std::max(r.maxRawStress, c.maxRawStress);
     }
     r.envelope = assess::envelope(stresses);
-    r.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), r.envelope.maxStress);
+    const double strength = elastic::strength(part.material);
+    r.minSafetyFactor = assess::safetyFactor(strength, r.envelope.maxStress);
+    r.factorBand = {assess::safetyFactor(strength, r.maxCounts),
+                    assess::safetyFactor(strength, std::min(r.maxRecoveredStress, r.envelope.maxStress))};
     r.governingCase = r.envelope.maxCase >= 0 ? r.cases[r.envelope.maxCase].name : "";
-}
-
-/// Loads of what a check lists: its cases, and its combinations as sums of the cases they name.
-std::vector<elastic::LoadVector> loadsOf(const Part& part, const CheckResult& check, const CheckModel& model) {
-    auto indexOf = [&](const std::string& name) {
-        return static_cast<std::size_t>(std::find(model.cases.begin(), model.cases.end(), name) - model.cases.begin());
-    };
-    std::vector<elastic::LoadVector> loads;
-    for (const CaseResult& c : check.cases) {
-        std::vector<std::pair<std::string, double>> terms{{c.name, 1.0}};
-        if (c.combination)
-            for (const Combination& combination : part.combinations)
-                if (combination.name == c.name) terms.assign(combination.terms.begin(), combination.terms.end());
-        elastic::LoadVector sum;
-        for (const auto& [name, factor] : terms) {
-            const elastic::LoadVector& from = model.loads.at(indexOf(name));
-            sum.forces.resize(from.forces.size(), Vec3::Zero());
-            for (std::size_t n = 0; n < from.forces.size(); ++n) sum.forces[n] += factor * from.forces[n];
-            sum.given.resize(std::max(sum.given.size(), from.given.size()), 0.0);
-            for (std::size_t g = 0; g < from.given.size(); ++g) sum.given[g] += factor * from.given[g];
-        }
-        loads.push_back(std::move(sum));
-    }
-    return loads;
-}
-
-/// Solves only what lies within reach of a suspect; where that is cut out it moves as the check's solution does.
-/// @param finer  the whole body, with finer elements around the suspect
-/// @param model  the duty on it
-/// @param loads  of what the check lists, on it
-assess::Refined solvePiece(const Part& part, const CheckResult& check, const mesh::TetMesh& finer,
-                           const CheckModel& model, const std::vector<elastic::LoadVector>& loads,
-                           const mesh::PointLocation& checked, const Vec3& place, double reach, Progress& progress) {
-    std::vector<char> keep(finer.tet.size(), 0);
-    parallelFor(keep.size(), [&](std::size_t e) {
-        for (int k = 0; k < 4 && !keep[e]; ++k) keep[e] = (finer.position[finer.tet[e][k]] - place).norm() <= reach;
-    });
-    std::map<std::int32_t, mesh::PointLocation::Place> places;
-    const elastic::Submodel piece =
-        elastic::cutOut(finer, std::move(keep), model.supports, loads, [&](std::size_t c, std::int32_t node) {
-            auto at = places.find(node);
-            if (at == places.end()) at = places.emplace(node, checked.at(finer.position[node])).first;
-            return checked.interpolate(check.cases[c].displacement, at->second);
-        });
-    elastic::SolveOptions options;
-    options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
-    options.tolerance = 1e-6;
-    const elastic::Solution solution =
-        elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
-    assess::Refined result;
-    result.stress.assign(piece.mesh.position.size(), 0);
-    for (const elastic::CaseSolution& s : solution.cases) {
-        const auto gauss = elastic::gaussStress(piece.mesh, part.material, s.displacement);
-        const auto stress = elastic::recoverStress(piece.mesh, gauss, progress);
-        for (std::size_t n = 0; n < stress.size(); ++n)
-            result.stress[n] = std::max(result.stress[n], ruledStress(part, stress[n]));
-    }
-    result.mesh = piece.mesh;
-    result.elements = static_cast<std::int64_t>(finer.tet.size());
-    return result;
 }
 
 ConvergencePass passOf(const CheckResult& r, const ConvergencePass* before) {
@@ -403,6 +332,26 @@ std::vector<char> worthRefining(const CheckResult& r) {
 
 }  // namespace
 
+CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {
+    if (rebuilt && !recipe.check.original) {
+        progress.step("Reading the solid");
+        return {solidShape(*rebuilt), rebuilt->faces};
+    }
+    if (!recipe.check.original) {
+        const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+        return {solid.solid, solid.faces};
+    }
+    if (!part.original) {  // no file: the design space with its interfaces
+        const PartShape solid = buildShape(part, field.regions, nullptr);
+        return {solid.solid, solid.faces};
+    }
+    progress.step("Finding the original's edges");
+    auto body = std::make_shared<surface::PatchedBody>(*original);
+    auto faces = facesOn(part, *body);
+    return {body, std::move(faces)};
+}
+
 const char* name(Level level) {
     static const char* names[] = {"look", "standard", "converged"};
     return names[static_cast<int>(level)];
@@ -414,6 +363,10 @@ const char* name(LocalSize::Kind kind) {
 
 elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress) {
     return compliance * stress;
+}
+
+double ruledStress(const Part& part, const elastic::Voigt6& stress) {
+    return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
 }
 
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
@@ -546,6 +499,12 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
     m.mesh = mesh::curvedMesh(*solid.shape, m.corners, progress);
     m.mesh.creases = creases;
     m.faces = solid.faces;
+    if (rebuilt && !recipe.check.original)
+        m.bodyVolume = rebuilt->solid.solid.volume;
+    else if (!recipe.check.original)
+        m.bodyVolume = surface.measures.volume;
+    else if (part.original && original)
+        m.bodyVolume = surface::measure(*original).volume;
     m.quality = mesh::measureQuality(m.mesh);
     return m;
 }
@@ -585,47 +544,6 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
         }
     }
     return r;
-}
-
-std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                                        const MeshResult& mesh, const CheckResult& check, const Recipe& recipe,
-                                        const std::vector<assess::Suspect>& suspects, Progress& progress,
-                                        const surface::TriMesh* original, const RebuildResult* rebuilt) {
-    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
-    lattice::TetComplex corners = mesh.corners;
-    const mesh::PointLocation checked(check.mesh);
-    std::vector<double> size;
-    for (const assess::Suspect& s : suspects) size.push_back(assess::elementSizeAt(check.mesh, s.place));
-    int refinement = 0;
-    return assess::testHotspots(
-        check.mesh, check.envelope.stress, suspects,
-        [&](const std::function<double(const Vec3&)>& wanted, std::span<const std::size_t> active) {
-            const double reach = pieceReach[std::min(refinement++, 2)];
-            lattice::refine(*solid.shape, corners, wanted, 3000000, progress);
-            const mesh::TetMesh finer = mesh::curvedMesh(*solid.shape, corners, progress);
-            const CheckModel model = checkModel(part, check.faces, finer);
-            const auto loads = loadsOf(part, check, model);
-            progress.step("Solving around " + std::to_string(active.size()) +
-                          (active.size() == 1 ? " hotspot" : " hotspots"));
-            std::vector<assess::Refined> pieces(active.size());
-            std::atomic<std::size_t> done = 0;
-            const elastic::OneThreadEach oneThreadEach;
-            parallelFor(
-                active.size(),
-                [&](std::size_t a) {
-                    // steps of pieces that are solved side by side would flicker; cancelling reaches them
-                    Progress own(&progress);
-                    tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
-                        pieces[a] = solvePiece(part, check, finer, model, loads, checked, suspects[active[a]].place,
-                                               reach * size[active[a]], own);
-                    });
-                    progress.step("Solving around the hotspots",
-                                  static_cast<double>(++done) / static_cast<double>(active.size()));
-                },
-                1);
-            return pieces;
-        },
-        progress);
 }
 
 }  // namespace escultura::project

@@ -25,6 +25,7 @@ struct MeshResult {
     mesh::Quality quality;
     std::vector<NamedFace> faces;
     lattice::TetComplex corners;  ///< what adaptive refinement goes on from
+    double bodyVolume = 0;        ///< of the body that was meshed, mm3; 0: not known
 };
 
 /// Expected size of a mesh before it is made.
@@ -47,9 +48,11 @@ struct InterfaceReaction {
 struct CaseResult {
     std::string name;
     bool combination = false;
-    std::vector<Vec3> displacement;                        ///< [nodes] mm
-    std::vector<elastic::Voigt6> stress;                   ///< [nodes] recovered, MPa
-    std::vector<double> vonMises;                          ///< [nodes] MPa
+    std::vector<Vec3> displacement;       ///< [nodes] mm
+    std::vector<elastic::Voigt6> stress;  ///< [nodes] judged, MPa: see elastic::judgedStress()
+    std::vector<double> vonMises;         ///< [nodes] of the judged stress, MPa
+    std::vector<double> counts;           ///< [nodes] what the strength is held against, MPa
+    std::vector<double> recovered;  ///< [nodes] of the recovered stress; only until CheckResult::recovered is made
     Vec3 applied = Vec3::Zero(), reaction = Vec3::Zero();  ///< resultants, N
     Vec3 meant = Vec3::Zero();                             ///< sum of the forces of the part file, N
     /// The same for moments about the global origin, N mm.
@@ -57,12 +60,18 @@ struct CaseResult {
     std::vector<InterfaceReaction> reactions;
     double equilibriumError = 0, residual = 0, strainEnergy = 0, energyError = 0;
     double maxDisplacement = 0, maxVonMises = 0, maxRawVonMises = 0, minSafetyFactor = 0;
-    double maxStress = 0;  ///< the stress that the failure rule compares, MPa
+    double maxStress = 0;                             ///< the judged stress that the failure rule compares, MPa
+    double maxCounts = 0;                             ///< larger where recovered and judged stress disagree, MPa
+    double maxRecoveredStress = 0, maxRawStress = 0;  ///< the same of recovered and integration-point stresses, MPa
     std::int32_t maxNode = -1, maxDisplacementNode = -1;
     int iterations = 0;  ///< of the iterative solver; 0: direct
     /// Whether the applied resultant is the meant one: force within 1e-6 of its size, moment likewise with the part's
     /// size as lever.
     bool appliedAsMeant = true;
+};
+
+struct Band {
+    double low = 0, high = 0;
 };
 
 /// One pass of the level 'converged'.
@@ -77,14 +86,23 @@ struct CheckResult {
     mesh::TetMesh mesh;
     mesh::Quality quality;
     std::vector<NamedFace> faces;
+    double bodyVolume = 0;     ///< of the body that was meshed, mm3; 0: not known
+    int droppedPieces = 0;     ///< of the body that the mesh leaves out
+    double droppedVolume = 0;  ///< mm3
     std::size_t unknowns = 0;
     std::string solver;
     double solverMemory = 0;  ///< bytes
     double setupSeconds = 0, solveSeconds = 0;
     std::vector<CaseResult> cases;  ///< those that are checked, then the combinations
     assess::Envelope envelope;
-    double minSafetyFactor = 0;
+    std::vector<double> counts;     ///< [nodes] worst of the cases, MPa
+    std::vector<double> recovered;  ///< [nodes] worst of the cases, MPa: smooth, hence where peaks are told apart
+    double maxCounts = 0, maxRecoveredStress = 0, maxRawStress = 0;  ///< worst of the cases, MPa
+    double minSafetyFactor = 0;                                      ///< by the judged stress
+    Band factorBand{};  ///< what the factor may be as far as this mesh tells
     std::string governingCase;
+    /// Whether no place could govern at which the two estimates of stress disagree.
+    bool isResolved() const { return maxCounts <= envelope.maxStress * (1 + 1e-9); }
     Level level = Level::standard;
     std::vector<float> elementError;  ///< [elements] share of the energy error that an even mesh would have; 1: average
     std::vector<ConvergencePass> passes;
@@ -102,13 +120,27 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
                           const MeshResult& mesh, const Recipe& recipe, Progress& progress,
                           const surface::TriMesh* original = nullptr, const RebuildResult* rebuilt = nullptr);
 
-/// Tests hotspots of a check on meshes that are finer around them; all load cases are solved on each.
-/// @param mesh   that the check started from
-std::vector<assess::Evidence> testSpots(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                                        const MeshResult& mesh, const CheckResult& check, const Recipe& recipe,
-                                        const std::vector<assess::Suspect>& suspects, Progress& progress,
-                                        const surface::TriMesh* original = nullptr,
-                                        const RebuildResult* rebuilt = nullptr);
+/// The body that is checked, with the faces of the interfaces on it.
+struct CheckedBody {
+    std::shared_ptr<const shape::Shape> shape;
+    std::vector<NamedFace> faces;
+};
+CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress);
+
+/// What the part's failure rule compares with the strength, MPa.
+double ruledStress(const Part& part, const elastic::Voigt6& stress);
+
+/// Where the held and loaded faces of a check are, seen from a place; keeps no reference.
+std::function<assess::NearBoundary(const Vec3& place)> boundaryFinder(const Part& part, const CheckResult& check);
+
+/// Tests hotspots of a check on meshes that are finer around them; all load cases are solved on each. Only a piece
+/// around each is solved, moved at its cut as the check's solution moves; where the energy of the difference between
+/// the piece's solution and that one tells that the cut matters, the whole refined model is solved.
+/// @param corners  of the mesh that the check started from
+/// @param places   of the hotspots, mm
+std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& body, lattice::TetComplex corners,
+                                        const CheckResult& check, const std::vector<Vec3>& places, Progress& progress);
 
 /// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
 std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe);

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/parallel.hpp"
+#include "project/factor.hpp"
 
 namespace escultura::project {
 namespace {
@@ -39,7 +40,9 @@ VariantFigures figuresOf(const Project& project, const Variant& v, const CheckRe
     f.fresh = check != nullptr;
     f.mass = massOf(project.partOf(v.recipe), v, c, surface ? surface.get() : lastSurface, rebuilt.get());
     if (!c) return f;
-    f.safetyFactor = c->minSafetyFactor;
+    const Factor factor = factorOf(project, v, *c);
+    f.safetyFactor = factor.value;
+    f.doubt = doubtWords(factor);
     f.displacement = largestDisplacement(*c);
     for (const CaseResult& x : c->cases) f.peaks.emplace_back(x.name, x.maxStress);
     return f;

@@ -17,7 +17,8 @@ struct VariantFigures {
     std::string name;
     bool fresh = false;                                      ///< of the recipe as it is; else from an earlier one
     double mass = std::numeric_limits<double>::quiet_NaN();  ///< kg
-    double safetyFactor = mass, displacement = mass;         ///< least; largest, mm
+    double safetyFactor = mass, displacement = mass;         ///< least that counts; largest, mm
+    std::string doubt{};                                     ///< of the safety factor; empty: none
     std::vector<std::pair<std::string, double>> peaks;       ///< load case, compared stress, MPa
     bool onFront = false;                                    ///< no other variant is both lighter and safer
 };

@@ -46,15 +46,15 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
             throw InputError(
                 ErrorDetail{"Hotspots cannot be tested.", {}, "finding", "the id of a hotspot", "'" + id + "'"});
     }
-    std::vector<assess::Suspect> suspects;
+    std::vector<Vec3> places;
     std::vector<std::int32_t> nodes;
     for (const Finding& f : findings) {
         if (f.kind != Finding::Kind::hotspot || f.evidence.verdict != assess::HotspotClass::untested) continue;
         if (!ids.empty() && std::find(ids.begin(), ids.end(), f.id) == ids.end()) continue;
-        suspects.push_back({f.position, f.toSupport, f.toLoad});
+        places.push_back(f.position);
         nodes.push_back(f.node);
     }
-    if (suspects.empty()) return;
+    if (places.empty()) return;
     const auto field = project.field(recipe);
     const auto surface = project.surface(recipe);
     const auto original = project.original(recipe);
@@ -70,8 +70,8 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
     if (!mesh)  // a stored check has only its results
         mesh = project.results->store(project.keys(recipe).mesh, evaluateMesh(part, *field, *surface, recipe, progress,
                                                                               original.get(), rebuilt.get()));
-    const auto evidence =
-        testSpots(part, *field, *surface, *mesh, *check, recipe, suspects, progress, original.get(), rebuilt.get());
+    const CheckedBody body = checkedBody(part, *field, *surface, recipe, original.get(), rebuilt.get(), progress);
+    const auto evidence = testSpots(part, *body.shape, mesh->corners, *check, places, progress);
     HotspotTests all;
     if (const auto before = project.results->find<HotspotTests>(testsKey(project, recipe))) all = *before;
     for (std::size_t i = 0; i < nodes.size(); ++i) all.byNode[nodes[i]] = evidence[i];
@@ -120,12 +120,39 @@ void sign(Variant& variant, const Disposition& d) {
     variant.dispositions.push_back(d);
 }
 
+std::vector<char> zoneOf(const Project& project, const Recipe& recipe, const Finding& f) {
+    const auto check = project.check(recipe);
+    const auto found = project.findings(recipe);
+    using assess::HotspotClass;
+    const auto verdict = f.evidence.verdict;
+    if (!check || !found || f.node < 0 || (verdict != HotspotClass::singular && verdict != HotspotClass::artefact))
+        return {};
+    const mesh::TetMesh& mesh = check->mesh;
+    const auto basin = found->basin.at(f.node);
+    auto isOwn = [&](std::int32_t n) { return basin >= 0 && found->basin[n] == basin; };
+    if (verdict == HotspotClass::singular)
+        return assess::singularZone(mesh, f.position, f.evidence.angle, f.evidence.reach, isOwn);
+    // what lies as near to the idealised boundary as its zone reaches, around the tested place only
+    const auto near = boundaryFinder(project.partOf(recipe), *check);
+    std::vector<char> inside(mesh.position.size(), 0);
+    for (std::size_t n = 0; n < inside.size(); ++n) {
+        if (!isOwn(static_cast<std::int32_t>(n))) continue;
+        const Vec3& p = mesh.position[n];
+        if ((p - f.position).norm() > f.evidence.reach + f.evidence.zone) continue;
+        const assess::NearBoundary at = near(p);
+        inside[n] = std::min(at.toSupport, at.toLoad) <= at.zone;
+    }
+    inside[f.node] = 1;
+    return inside;
+}
+
 std::shared_ptr<const ExcludedNodes> excludedNodes(const Project& project, const Variant& variant) {
     const auto check = project.check(variant.recipe);
-    if (!check) return nullptr;
+    const auto found = project.findings(variant.recipe);
+    if (!check || !found) return nullptr;
     std::vector<Finding> accepted;
     Digest digest;
-    digest.add("excluded").add(project.keys(variant.recipe).check);
+    digest.add("excluded").add(project.keys(variant.recipe).findings);
     for (Finding& f : findingsOf(project, variant.recipe)) {
         const auto verdict = f.evidence.verdict;
         if (verdict != assess::HotspotClass::singular && verdict != assess::HotspotClass::artefact) continue;
@@ -138,37 +165,20 @@ std::shared_ptr<const ExcludedNodes> excludedNodes(const Project& project, const
     const std::string key = digest.hex();
     if (auto known = project.results->find<ExcludedNodes>(key)) return known;
 
-    const Part& part = project.partOf(variant.recipe);
-    const mesh::TetMesh& mesh = check->mesh;
     ExcludedNodes out;
-    out.excluded.assign(mesh.position.size(), 0);
-    std::set<std::int32_t> boundary;
-    for (const auto& t : mesh.boundary) boundary.insert(t.begin(), t.end());
+    out.excluded.assign(check->mesh.position.size(), 0);
     for (const Finding& f : accepted) {
         out.findings.push_back(f.id);
-        if (f.evidence.verdict == assess::HotspotClass::singular) {
-            const auto zone = assess::singularZone(mesh, f.position, 0.75 * f.evidence.zone);
-            for (std::size_t n = 0; n < zone.size(); ++n) out.excluded[n] = out.excluded[n] || zone[n];
-            continue;
+        const std::vector<char> zone = zoneOf(project, variant.recipe, f);
+        const auto basin = found->basin.at(f.node);
+        std::vector<double> remaining(check->cases.size(), 0.0);
+        for (std::size_t n = 0; n < zone.size(); ++n) {
+            out.excluded[n] = out.excluded[n] || zone[n];
+            if (zone[n] || found->basin[n] != basin) continue;
+            for (std::size_t c = 0; c < remaining.size(); ++c)
+                remaining[c] = std::max(remaining[c], check->cases[c].counts[n]);
         }
-        // what lies as near to the same idealised boundary as the artefact does, and at least half an element
-        std::vector<Vec3> face;
-        auto acts = [&](const FaceReference& on, const NamedFace& named) {
-            return on.face == named.face && std::count(on.interfaces.begin(), on.interfaces.end(), named.interface);
-        };
-        for (const NamedFace& named : check->faces) {
-            bool used = false;
-            for (const Support& s : part.supports) used = used || acts(s.on, named);
-            for (const LoadCase& c : part.loadCases)
-                for (const Load& l : part.loadsOf(c)) used = used || acts(l.on, named);
-            if (!used || named.interface != f.nearestInterface) continue;
-            for (auto index : facesOf(mesh, named))
-                for (auto n : mesh.boundary[index]) face.push_back(mesh.position[n]);
-        }
-        const double reach = std::max(std::min(f.toSupport, f.toLoad) + 1e-6, 0.25 * f.evidence.zone);
-        for (auto n : boundary)
-            for (std::size_t q = 0; q < face.size() && !out.excluded[n]; ++q)
-                out.excluded[n] = (face[q] - mesh.position[n]).squaredNorm() <= reach * reach;
+        out.remaining[f.id] = std::move(remaining);
     }
     return project.results->store(key, std::move(out));
 }

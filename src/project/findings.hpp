@@ -34,6 +34,11 @@ Disposition signedDisposition(const Project& project, const Recipe& recipe, cons
 /// Adds a disposition; one of the same finding that it replaces goes.
 void sign(Variant& variant, const Disposition& disposition);
 
+/// Nodes that a safety factor would leave out if a tested singular hotspot or boundary artefact were accepted: the
+/// tested edge, or what lies in the zone of the idealised boundary, on the hotspot's own slopes only. [nodes of the
+/// check] 0 or 1; empty for every other finding.
+std::vector<char> zoneOf(const Project& project, const Recipe& recipe, const Finding& finding);
+
 /// Zones of singular hotspots and boundary artefacts whose disposition is 'accept' and holds; null: none.
 std::shared_ptr<const ExcludedNodes> excludedNodes(const Project& project, const Variant& variant);
 

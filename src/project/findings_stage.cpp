@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 #include <set>
 
 #include "base/quantity.hpp"
@@ -10,9 +11,9 @@
 namespace escultura::project {
 namespace {
 
-/// Peaks below this share of the allowable stress are no hotspots: the finest mesh of a test would have to show them
-/// two thirds higher to matter.
-constexpr double leastPeak = 0.6;
+/// Peaks below this share of the allowable stress are no hotspots, unless what counts there could fail: judged stresses
+/// are right within a tenth where the two estimates agree.
+constexpr double leastPeak = 0.8;
 
 /// Nodes of a named face, and what acts there.
 struct Zone {
@@ -171,33 +172,117 @@ bool isSamePrint(const LocalPrint& a, const LocalPrint& b, double reach) {
     return std::sqrt(moved) < 0.03 * reach && std::sqrt(turned) < 0.06;
 }
 
+namespace {
+
+/// Node of the highest judged stress in each basin, on the boundary.
+std::vector<std::int32_t> summits(const CheckResult& check, std::size_t count, const std::vector<std::int32_t>& basin) {
+    const std::vector<double>& judged = check.envelope.stress;
+    std::vector<std::int32_t> top(count, -1);
+    for (const auto& t : check.mesh.boundary)
+        for (auto n : t) {
+            if (basin[n] < 0) continue;
+            auto& best = top[basin[n]];
+            if (best < 0 || judged[n] > judged[best] || (judged[n] == judged[best] && n < best)) best = n;
+        }
+    return top;
+}
+
+/// For each summit the one by whose test it is seen: itself, or a higher one so near that one test looks at both.
+std::vector<std::size_t> seenTogether(const CheckResult& check, const std::vector<std::int32_t>& summit) {
+    const std::vector<double>& judged = check.envelope.stress;
+    std::vector<std::size_t> order(summit.size()), into(summit.size());
+    for (std::size_t i = 0; i < order.size(); ++i) order[i] = into[i] = i;
+    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return judged[summit[a]] > judged[summit[b]]; });
+    std::vector<std::pair<std::size_t, double>> kept;
+    for (const auto i : order) {
+        const Vec3& place = check.mesh.position[summit[i]];
+        for (const auto& [other, reach] : kept)
+            if ((check.mesh.position[summit[other]] - place).norm() <= reach) {
+                into[i] = other;
+                break;
+            }
+        if (into[i] == i) kept.emplace_back(i, assess::testReach(check.mesh, place));
+    }
+    return into;
+}
+
+}  // namespace
+
 FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, const CheckResult& check,
                                 const Recipe& recipe, Progress& progress, const ProcessResult* process) {
     progress.step("Finding hotspots");
     const double allowable = allowableStress(part);
     FindingsResult r;
     r.sensitivity = recipe.hotspotShare * allowable;
-    const auto spots = assess::findHotspots(check.mesh, check.envelope.stress, r.sensitivity, leastPeak * allowable);
-    for (const auto& spot :
-         assess::findHotspots(check.mesh, check.envelope.stress, 0.005 * allowable, leastPeak * allowable))
-        r.heights.push_back(spot.persistence);
+    // Where peaks are is told by the recovered stress, which is smooth; how high they are by the judged one, which
+    // jumps from node to node along an edge. A peak is high enough when its judged stress is, or when what counts could
+    // fail.
+    const std::vector<double>& judged = check.envelope.stress;
+    std::vector<double> score(judged.size());
+    for (std::size_t n = 0; n < score.size(); ++n) score[n] = std::max(judged[n], leastPeak * check.counts[n]);
+    const double least = leastPeak * allowable;
+    const auto spots = assess::findHotspots(check.mesh, check.recovered, r.sensitivity, score, least, &r.basin);
+    const std::vector<std::int32_t> summit = summits(check, spots.size(), r.basin);
+    {
+        std::vector<std::int32_t> basin;
+        const auto all = assess::findHotspots(check.mesh, check.recovered, 0.005 * allowable, score, least, &basin);
+        const auto top = summits(check, all.size(), basin);
+        std::map<std::size_t, double> height;  // of those that one test sees, the largest
+        const std::vector<std::size_t> into = seenTogether(check, top);
+        for (std::size_t i = 0; i < all.size(); ++i) height[into[i]] = std::max(height[into[i]], all[i].persistence);
+        for (const auto& [spot, h] : height) r.heights.push_back(h);
+    }
     std::sort(r.heights.rbegin(), r.heights.rend());
     const std::vector<Zone> zones = zonesOf(part, check);
-    const double zone = 2 * recipe.elementSize;  // where the idealised boundary shapes the stress
+    const auto near = boundaryFinder(part, check);
+    r.rest.assign(check.cases.size(), 0.0);
+    std::vector<std::vector<double>> counts(spots.size(), r.rest), beside(spots.size(), r.rest);
+    std::vector<double> ball(spots.size());
+    for (std::size_t i = 0; i < spots.size(); ++i)
+        ball[i] = assess::testReach(check.mesh, check.mesh.position[summit[i]]);
+    for (std::size_t c = 0; c < check.cases.size(); ++c)
+        for (std::size_t n = 0; n < r.basin.size(); ++n) {
+            double& most = r.basin[n] < 0 ? r.rest[c] : counts[r.basin[n]][c];
+            most = std::max(most, check.cases[c].counts[n]);
+            if (r.basin[n] < 0) continue;
+            const auto i = static_cast<std::size_t>(r.basin[n]);
+            if ((check.mesh.position[n] - check.mesh.position[summit[i]]).norm() <= ball[i]) continue;
+            beside[i][c] = std::max(beside[i][c], ruledStress(part, check.cases[c].stress[n]));
+        }
+    const std::vector<std::size_t> into = seenTogether(check, summit);
+    std::vector<std::size_t> order;
     for (std::size_t i = 0; i < spots.size(); ++i) {
+        if (into[i] == i) {
+            order.push_back(i);
+            continue;
+        }
+        for (auto& b : r.basin)
+            if (b == static_cast<std::int32_t>(i)) b = static_cast<std::int32_t>(into[i]);
+        for (std::size_t c = 0; c < check.cases.size(); ++c) {
+            counts[into[i]][c] = std::max(counts[into[i]][c], counts[i][c]);
+            beside[into[i]][c] = std::max(beside[into[i]][c], beside[i][c]);
+        }
+    }
+    std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return judged[summit[a]] > judged[summit[b]]; });
+    for (const std::size_t i : order) {
         Finding f;
-        f.id = "H" + std::to_string(i + 1);
-        f.node = spots[i].node;
+        f.id = "H" + std::to_string(r.findings.size() + 1);
+        f.node = summit[i];
         f.position = check.mesh.position[f.node];
-        f.peak = spots[i].peak;
+        f.peak = judged[f.node];
+        f.counts = counts[i];
+        f.beside = beside[i];
         f.persistence = spots[i].persistence;
         f.area = spots[i].area;
         f.safetyFactor = assess::safetyFactor(elastic::strength(part.material), f.peak);
         f.caseName = check.cases[check.envelope.governingCase[f.node]].name;
         placeAmong(zones, check.mesh, f);
-        f.place = f.toSupport <= zone && f.toSupport <= f.toLoad ? "near support"
-                  : f.toLoad <= zone                             ? "near load"
-                                                                 : "free body";
+        const assess::NearBoundary boundary = near(f.position);
+        f.toSupport = boundary.toSupport;
+        f.toLoad = boundary.toLoad;
+        f.place = std::min(f.toSupport, f.toLoad) > boundary.zone ? "free body"
+                  : f.toSupport <= f.toLoad                       ? "near support"
+                                                                  : "near load";
         r.findings.push_back(std::move(f));
     }
     int number = 0;

@@ -125,6 +125,8 @@ struct Part {
     std::string
         geometryText;      ///< canonical text of all that shapes the part (interfaces, keep-outs ...), without fields
     std::string dutyText;  ///< canonical text of material, supports and load cases
+    /// Why the numbers that a variant has otherwise could not be set; empty: they are, or there are none.
+    std::string numberProblem;
 
     const Interface* findInterface(const std::string& name) const;
     /// Null: none of that name; an empty name is the global frame, which is none either.

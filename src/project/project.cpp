@@ -14,7 +14,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 4;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 5;  // part of every key: raise it when a stage computes something else
 
 double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -38,7 +38,14 @@ const Part& Project::partOf(const Recipe& recipe) const {
     for (const PartNumber& n : recipe.numbers) digest.add(n.place).add(n.value);
     const std::string key = digest.hex();
     if (const auto known = results->find<Part>(key)) return *known;
-    return *results->store(key, withNumbers(part, recipe.numbers));
+    Part own;
+    try {
+        own = withNumbers(part, recipe.numbers);
+    } catch (const std::exception& e) {
+        own = part;
+        own.numberProblem = e.what();
+    }
+    return *results->store(key, std::move(own));
 }
 
 const Variant* Project::findVariant(std::int64_t id) const {
@@ -51,7 +58,11 @@ StageKeys Project::keys(const Recipe& recipe) const {
     StageKeys k;
     const Part& part = partOf(recipe);
     Digest field, surface, check, findings;
-    field.add("field").add(methodVersion).add(part.geometryText);
+    field.add("field").add(methodVersion).add(part.geometryText).add(part.numberProblem);
+    // the contents of bodies, not only their names: another program may have written them anew
+    if (part.designBody) field.add(fileState(part.designBody->path));
+    for (const KeepOut& k : part.keepOuts)
+        if (!k.body.path.empty()) field.add(fileState(k.body.path));
     const FieldChoice& choice = recipe.field;
     if (choice.how == FieldChoice::How::one) {
         const auto s = source(static_cast<std::size_t>(std::max(choice.which, 0)));
@@ -83,7 +94,7 @@ StageKeys Project::keys(const Recipe& recipe) const {
     Digest original;
     original.add("original").add(part.geometryText);
     if (part.original)
-        original.add(part.original->path).add(part.original->lengthUnit);
+        original.add(part.original->path).add(part.original->lengthUnit).add(fileState(part.original->path));
     else
         original.add(k.field);
     k.original = original.hex();
@@ -106,10 +117,16 @@ StageKeys Project::keys(const Recipe& recipe) const {
         cage.add(text.dump());
     }
     for (const solid::Feature& f : made.features)
-        if (isBlendedInCage(f)) cage.add(featureJson(f).dump());
+        if (isBlendedInCage(f)) {
+            cage.add(featureJson(f).dump());
+            if (!f.path.empty()) cage.add(fileState(f.path));
+        }
     k.cage = cage.hex();
     rebuild.add("rebuild").add(k.cage).add(static_cast<std::int64_t>(made.ownFeatures));
-    for (const solid::Feature& f : made.features) rebuild.add(featureJson(f).dump());
+    for (const solid::Feature& f : made.features) {
+        rebuild.add(featureJson(f).dump());
+        if (!f.path.empty()) rebuild.add(fileState(f.path));
+    }
     k.rebuild = rebuild.hex();
     const CheckChoice& how = recipe.check;
     Digest mesh;
@@ -265,6 +282,7 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
     const auto field = project.field(recipe);
     const StageKeys keys = project.keys(recipe);
     if (upTo == Stage::field) return timings;
+    if (!part.numberProblem.empty()) throw InputError(part.numberProblem);
     auto surface = project.surface(recipe);
     if (!surface)
         timed(Stage::surface,

@@ -112,7 +112,8 @@ struct Project {
     std::shared_ptr<Results> results = std::make_shared<Results>();
 
     /// The part with the numbers that a recipe has otherwise. The reference holds as long as the project and its part.
-    /// @throws InputError when the recipe's numbers make no part
+    /// Where they make no part it is the part without them, with Part::numberProblem: nothing is run on it, and nothing
+    /// released.
     const Part& partOf(const Recipe& recipe) const;
     /// Empty keys when a field is not loaded that the recipe is made from.
     StageKeys keys(const Recipe& recipe) const;

@@ -134,7 +134,7 @@ struct Rebuild {
 
 /// A number of the part file that a variant has otherwise, such as a bore's diameter or the factor of a load case.
 struct PartNumber {
-    std::string place;  ///< JSON Pointer (RFC 6901) into the part file
+    std::string place;  ///< by names, such as "/interfaces/pin L/bore_diameter": see partNumbers()
     double value = 0;   ///< in the part file's units
     bool operator==(const PartNumber&) const = default;
 };

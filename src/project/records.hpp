@@ -49,6 +49,7 @@ struct Evaluation {
     std::vector<double> values;             ///< of the parameters
     std::map<std::string, double> figures;  ///< "mass", "safety factor", "displacement" and each requirement by name
     bool meetsAll = false;
+    bool tested = false;  ///< its governing hotspots are: the figures prove something
     std::string problem;  ///< why it gave no figures
     double seconds = 0;
     bool operator==(const Evaluation&) const = default;

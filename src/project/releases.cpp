@@ -39,7 +39,8 @@ const Release& addRelease(Project& project, const Variant& variant, const SignOf
 std::vector<Difference> changesSince(const Project& project, const Release& release, const Variant& variant) {
     std::vector<Difference> list;
     if (release.part != project.part.text) list = partDifferences(release.part, project.part.text);
-    const Recipe then = recipeFrom(nlohmann::json::parse(release.recipe));
+    Recipe then = recipeFrom(nlohmann::json::parse(release.recipe));
+    if (!then.numbers.empty()) nameNumbers(parsePart(release.part, project.part.path), then.numbers);
     const auto more = differences(project.part, then, variant.recipe);
     list.insert(list.end(), more.begin(), more.end());
     // the field's contents are no text, but the check's key knows them

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/quantity.hpp"
+#include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/requirement_text.hpp"
 
@@ -14,7 +15,11 @@ namespace {
 
 using Kind = Requirement::Kind;
 constexpr double unknown = std::numeric_limits<double>::quiet_NaN();
-constexpr double balanced = 1e-6;  // largest equilibrium error of a check that proves something
+constexpr double balanced = 1e-6;  // largest equilibrium error and residual of a check that proves something
+
+bool isBalanced(const CaseResult& c) {
+    return c.equilibriumError <= balanced && c.residual <= balanced;
+}
 
 /// Everything that a requirement may be measured on.
 struct Known {
@@ -35,49 +40,27 @@ struct Measured {
     double value = unknown;
     bool fresh = true;
     std::string note{};
+    bool proven = true;  ///< else met only so far
+    std::string doubt{};
 };
 
 bool isAsked(const Requirement& r, const CaseResult& c) {
     return r.loadCase.empty() || r.loadCase == c.name;
 }
 
-double comparedStress(const Part& part, const CaseResult& c, std::size_t n) {
-    return part.isBrittle() ? elastic::failureStress(part.material, c.stress[n]) : c.vonMises[n];
-}
-
 Measured safetyFactorOf(const Known& k, const Requirement& r) {
     if (!k.onCheck) return {};
-    Measured m{std::numeric_limits<double>::infinity(), k.check != nullptr};
-    const auto left = k.check ? excludedNodes(k.project, k.variant) : nullptr;
-    const double strength = elastic::strength(k.part.material);
-    for (const CaseResult& c : k.onCheck->cases) {
-        if (!isAsked(r, c)) continue;
-        if (!left) {
-            m.value = std::min(m.value, c.minSafetyFactor);
-            continue;
-        }
-        double highest = 0;
-        for (std::size_t n = 0; n < c.vonMises.size(); ++n)
-            if (!left->excluded[n]) highest = std::max(highest, comparedStress(k.part, c, n));
-        m.value = std::min(m.value, assess::safetyFactor(strength, highest));
-    }
-    if (left) {
-        std::string ids;
-        for (const auto& id : left->findings) ids += (ids.empty() ? "" : ", ") + id;
-        m.note = "without the zone of " + ids;
-    }
-    if (k.check)
-        for (const Finding& f : findingsOf(k.project, k.variant.recipe)) {
-            using assess::HotspotClass;
-            const auto verdict = f.evidence.verdict;
-            if (verdict != HotspotClass::real && verdict != HotspotClass::unresolved) continue;
-            if (!r.loadCase.empty() && r.loadCase != f.caseName) continue;
-            const double fine = assess::safetyFactor(strength, f.evidence.peak.back());
-            if (fine < m.value) {
-                m.value = fine;
-                m.note += (m.note.empty() ? "" : "; ") + std::string("from the finer mesh at ") + f.id;
-            }
-        }
+    const Factor f = factorOf(k.project, k.variant, *k.onCheck, r.loadCase);
+    Measured m{f.value, k.check != nullptr};
+    auto add = [&](const std::string& words) { m.note += (m.note.empty() ? "" : "; ") + words; };
+    m.note = m.doubt = doubtWords(f);
+    m.proven = f.proves();
+    if (!f.governing.empty() && f.proves()) add("at " + f.governing);
+    std::string ids;
+    for (const auto& id : f.without) ids += (ids.empty() ? "" : ", ") + id;
+    if (!ids.empty()) add("without the zone of " + ids);
+    // no stress anywhere: nothing was carried, so nothing is shown to hold
+    if (std::isinf(f.value)) return {unknown, m.fresh, "no stress: nothing is carried"};
     return m;
 }
 
@@ -213,6 +196,8 @@ const char* word(RequirementState::State state) {
     switch (state) {
         case RequirementState::State::met:
             return "met";
+        case RequirementState::State::metSoFar:
+            return "met so far";
         case RequirementState::State::notMet:
             return "not met";
         case RequirementState::State::unknown:
@@ -251,6 +236,7 @@ std::vector<RequirementState> requirementStates(const Project& project, const Va
         const Measured m = measured(k, r);
         s.value = m.value;
         s.note = m.note;
+        s.doubt = m.doubt;
         using State = RequirementState::State;
         if (std::isnan(s.value))
             s.state = State::unknown;
@@ -259,13 +245,39 @@ std::vector<RequirementState> requirementStates(const Project& project, const Va
         else
             s.state =
                 (s.atLeast ? s.value >= r.limit : s.value <= (s.hasLimit ? r.limit : 0)) ? State::met : State::notMet;
+        const bool look = k.onCheck && k.onCheck->level == Level::look && s.evidence == Stage::check;
+        if (s.state == State::met && (!m.proven || look)) {
+            s.state = State::metSoFar;
+            if (s.note.empty()) s.note = look ? "level look" : "not tested";
+        }
         // a check that is out of balance proves nothing
-        if (s.state == State::met && s.evidence == Stage::check)
+        if ((s.state == State::met || s.state == State::metSoFar) && s.evidence == Stage::check)
             for (const CaseResult& c : k.onCheck->cases)
-                if (!(c.equilibriumError <= balanced)) s.state = State::notMet, s.note = "out of equilibrium";
+                if (!isBalanced(c)) {
+                    s.state = State::notMet;
+                    s.note = c.equilibriumError <= balanced ? "equations not solved well enough" : "out of equilibrium";
+                }
         states.push_back(s);
     }
     return states;
+}
+
+std::vector<std::string> meshGaps(const Project& project, const Recipe& recipe) {
+    std::vector<std::string> gaps;
+    const auto check = project.check(recipe);
+    if (!check) return gaps;
+    auto mm3 = [](double v) { return formatNumber(v, 6) + " mm³"; };
+    if (check->bodyVolume > 0) {
+        const double off = check->quality.volume / check->bodyVolume - 1;
+        if (!(std::abs(off) <= volumeBar))
+            gaps.push_back("The check's mesh has " + mm3(check->quality.volume) + ", its body " +
+                           mm3(check->bodyVolume) + " (" + formatNumber(100 * off, 2) + " %): use smaller elements.");
+    }
+    if (check->droppedPieces > 0)
+        gaps.push_back("The check's mesh leaves out " + std::to_string(check->droppedPieces) +
+                       (check->droppedPieces == 1 ? " piece" : " pieces") + " of the body (" +
+                       mm3(check->droppedVolume) + ").");
+    return gaps;
 }
 
 std::vector<Blocker> releaseBlockers(const Project& project, const Variant& variant) {
@@ -273,6 +285,8 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
     auto block = [&](Stage stage, const std::string& text, const std::string& finding = {}) {
         blockers.push_back({text, stage, finding});
     };
+    const std::string& problem = project.partOf(variant.recipe).numberProblem;
+    if (!problem.empty()) block(Stage::duty, problem.substr(0, problem.find('\n')));
     if (!project.surface(variant.recipe)) block(Stage::surface, "Surface is out of date or not built yet.");
     if (variant.recipe.check.original) block(Stage::check, "The design before the optimisation is not released here.");
     if (variant.recipe.check.rebuilt)
@@ -291,6 +305,10 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
                                   (s.note.empty() ? "" : " (" + s.note + ")") + ".");
         else if (s.state == State::notMet)
             block(s.evidence, "Requirement not met: " + s.name + ".");
+        else if (s.state == State::metSoFar && s.kind != Kind::safetyFactor)
+            block(s.evidence, "Requirement met only so far: " + s.name + " (" + s.note + ").");
+        else if (s.state == State::metSoFar)
+            continue;  // told hotspot by hotspot, or by the level
         else if (s.state != State::met && check)
             block(s.evidence, "Requirement not yet known: " + s.name + (s.note.empty() ? "" : "; " + s.note) + ".");
     }
@@ -298,9 +316,16 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
         for (const CaseResult& c : check->cases) {
             if (!(c.equilibriumError <= balanced))
                 block(Stage::check, "Load case '" + c.name + "' is not in equilibrium.");
+            if (!(c.residual <= balanced))
+                block(Stage::check, "The equations of load case '" + c.name + "' are solved to " +
+                                        formatNumber(c.residual, 2) + " only, wanted are " + formatNumber(balanced, 2) +
+                                        ": use the direct solver.");
             if (!c.appliedAsMeant)
                 block(Stage::check, "Load case '" + c.name + "' does not apply the load that is meant.");
         }
+    if (check && check->level != Level::look)
+        for (const std::string& id : hotspotsToTest(project, variant))
+            block(Stage::findings, "Hotspot " + id + " could govern and is not tested.", id);
     if (project.findings(variant.recipe)) {
         for (const Finding& f : findingsOf(project, variant.recipe)) {
             const DispositionState s = dispositionState(project, variant, f);
@@ -320,6 +345,7 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
         if (check->level == Level::converged && !check->converged)
             block(Stage::check, "The check did not converge: the last pass changed a figure by " +
                                     formatNumber(100 * check->passes.back().change, 3) + " %.");
+        for (const std::string& gap : meshGaps(project, variant.recipe)) block(Stage::check, gap);
         if (check->quality.failed > 0)
             block(Stage::check, std::to_string(check->quality.failed) + " elements of the mesh are bad.");
     }

@@ -2,6 +2,7 @@
 /// The stages as pure functions: recipe and earlier results in, a result out.
 
 #pragma once
+#include <algorithm>
 #include <map>
 #include <memory>
 #include <string>
@@ -112,7 +113,13 @@ struct Finding {
     std::string text;              ///< one sentence with its figures; empty for hotspots
     Vec3 position = Vec3::Zero();  ///< mm
     std::int32_t node = -1;
-    double peak = 0;  ///< MPa, the stress that the failure rule compares, in the governing case
+    double peak = 0;  ///< MPa, the judged stress that the failure rule compares, in the governing case
+    /// Most that counts on its slopes before it is tested, in each case; larger than the peak where the two estimates
+    /// of stress disagree. [cases] MPa
+    std::vector<double> counts{};
+    /// Highest judged stress on its slopes outside the ball that a test looks into, in each case. [cases] MPa
+    std::vector<double> beside{};
+    double upper() const { return counts.empty() ? peak : *std::max_element(counts.begin(), counts.end()); }
     double safetyFactor = 0, persistence = 0, area = 0;
     std::string caseName;
     std::string nearestInterface;
@@ -127,10 +134,12 @@ const char* name(Finding::Kind kind);
 std::string classOf(const Finding& finding);
 
 struct FindingsResult {
-    std::vector<Finding> findings;  ///< hotspots, highest first, then the others
-    double sensitivity = 0;         ///< MPa
-    std::vector<double> heights;    ///< of all peaks high enough to count, over their saddles, highest first, MPa:
-                                    ///< how many there are at another sensitivity
+    std::vector<Finding> findings;    ///< hotspots, highest first, then the others
+    double sensitivity = 0;           ///< MPa
+    std::vector<double> heights;      ///< of all peaks high enough to count, over their saddles, highest first, MPa:
+                                      ///< how many there are at another sensitivity
+    std::vector<std::int32_t> basin;  ///< [nodes] hotspot on whose slopes a node lies, -1: of none
+    std::vector<double> rest;         ///< [cases] most that counts on the slopes of none, MPa
 };
 
 /// Evidence of the hotspots of one check, by node.
@@ -140,8 +149,10 @@ struct HotspotTests {
 
 /// What the safety factor leaves out of a check.
 struct ExcludedNodes {
-    std::vector<char> excluded;         ///< [nodes of the check] 0 or 1
-    std::vector<std::string> findings;  ///< ids
+    std::vector<char> excluded;                              ///< [nodes of the check] 0 or 1
+    std::vector<std::string> findings;                       ///< ids
+    std::map<std::string, std::vector<double>> remaining{};  ///< by id: most that counts on its slopes outside its
+                                                             ///< zone, [cases] MPa
 };
 
 /// Reads one of the part's fields.

@@ -65,7 +65,7 @@ json recipeJson(const Recipe& r) {
               {"angle", r.draft.angle}}},
             {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}},
             {"thickenings", thickenings},
-            {"numbers", numbers},
+            {"named_numbers", numbers},
             {"rebuild", rebuildJson(r.rebuild)},
             {"check", toJson(r.check)}};
 }
@@ -116,7 +116,9 @@ Recipe recipeFrom(const json& j) {
     const auto& d = j.at("draft");
     r.draft = {d.at("add"), vectorFrom(d.at("pull")), d.at("parting"), d.at("angle")};
     for (const auto& t : j.value("thickenings", json::array())) r.thickenings.push_back(thickeningFrom(t));
-    for (const auto& n : j.value("numbers", json::array())) r.numbers.push_back({n.at("place"), n.at("value")});
+    for (const auto& n : j.value("named_numbers", json::array())) r.numbers.push_back({n.at("place"), n.at("value")});
+    for (const auto& n : j.value("numbers", json::array()))  // of an earlier version
+        r.numbers.push_back({byCount(n.at("place")), n.at("value")});
     if (j.contains("rebuild")) r.rebuild = rebuildFrom(j.at("rebuild"));
     if (j.contains("check")) r.check = checkFrom(j.at("check"));
     r.printing = {vectorFrom(j.at("printing").at("up")), j.at("printing").at("overhang")};
@@ -212,11 +214,8 @@ json toJson(const Study::Axis& a) {
 }
 
 json toJson(const Evaluation& e) {
-    return {{"values", e.values},
-            {"figures", e.figures},
-            {"meets_all", e.meetsAll},
-            {"problem", e.problem},
-            {"seconds", e.seconds}};
+    return {{"values", e.values}, {"figures", e.figures}, {"meets_all", e.meetsAll},
+            {"tested", e.tested}, {"problem", e.problem}, {"seconds", e.seconds}};
 }
 
 json toJson(const Study& s) {
@@ -227,6 +226,7 @@ json toJson(const Study& s) {
             {"step", s.step},
             {"evaluations", s.evaluations},
             {"standard", s.standard},
+            {"named", true},
             {"done", listOf<Evaluation>(s.done, toJson)},
             {"best", s.best}};
 }
@@ -238,6 +238,9 @@ Study studyFrom(const json& j) {
     s.digest = j.at("digest");
     for (const auto& a : j.at("axes"))
         s.axes.push_back({a.at("place"), a.at("label"), a.at("unit"), a.at("start"), a.at("low"), a.at("high")});
+    if (!j.value("named", false))  // of an earlier version
+        for (auto& a : s.axes)
+            if (a.place.starts_with("/")) a.place = byCount(a.place);
     s.step = j.at("step");
     s.evaluations = j.at("evaluations");
     s.standard = j.at("standard");
@@ -247,6 +250,7 @@ Study studyFrom(const json& j) {
         for (const auto& [key, value] : e.at("figures").items())
             if (value.is_number()) x.figures[key] = value;
         x.meetsAll = e.at("meets_all");
+        x.tested = e.value("tested", false);
         x.problem = e.at("problem");
         x.seconds = e.at("seconds");
         s.done.push_back(std::move(x));
@@ -295,6 +299,10 @@ void applyProjectJson(Project& p, const json& j) {
     for (const auto& s : j.value("studies", json::array())) studies.push_back(studyFrom(s));
     std::vector<Release> releases;
     for (const auto& r : j.value("releases", json::array())) releases.push_back(releaseFrom(r));
+    const Part& part = p.part;
+    for (Variant& v : variants) nameNumbers(part, v.recipe.numbers);
+    for (Study& s : studies)
+        for (auto& a : s.axes) a.place = namedOrMarked(part, a.place);
     p.open = j.at("open");
     p.baseline = j.at("baseline");
     p.variants = std::move(variants);
@@ -323,8 +331,13 @@ void applyState(Project& project, const std::string& state) {
     Part part = text == project.part.text ? project.part : parsePart(text, project.part.path);
     std::vector<Study> studies = project.studies;
     std::vector<Release> releases = project.releases;
-    applyProjectJson(project, j);
-    project.part = std::move(part);
+    std::swap(project.part, part);  // places by count mean the part that they were stored with
+    try {
+        applyProjectJson(project, j);
+    } catch (...) {
+        std::swap(project.part, part);
+        throw;
+    }
     // what was computed or signed is not taken back
     if (studies.size() > project.studies.size()) project.studies = std::move(studies);
     if (releases.size() > project.releases.size()) project.releases = std::move(releases);
@@ -420,7 +433,7 @@ std::vector<Difference> compared(const std::map<std::string, std::string>& a,
 std::vector<Difference> differences(const Part& part, const Recipe& before, const Recipe& after) {
     auto flat = [](const Recipe& r) {
         json j = recipeJson(r);
-        j.erase("numbers");
+        j.erase("named_numbers");
         std::map<std::string, std::string> out;
         flatten(j, "", out);
         return out;

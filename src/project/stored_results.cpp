@@ -165,7 +165,7 @@ void describe(Archive& a, RebuildResult& r) {
           r.surfaceGenus, r.faces, r.problems, r.seconds);
 }
 void describe(Archive& a, mesh::TetMesh& m) {
-    a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges);
+    a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges, m.straightEdges);
 }
 void describe(Archive& a, mesh::PoorElement& e) {
     a.all(e.element, e.dihedral, e.aspect, e.jacobian, e.middle);
@@ -184,18 +184,21 @@ void describe(Archive& a, CaseResult& c) {
     a.all(c.name, c.combination, c.appliedMoment, c.reactionMoment, c.meantMoment, c.maxStress, c.iterations,
           c.appliedAsMeant, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions,
           c.equilibriumError, c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises,
-          c.maxRawVonMises, c.minSafetyFactor, c.maxNode, c.maxDisplacementNode);
+          c.maxRawVonMises, c.minSafetyFactor, c.maxNode, c.maxDisplacementNode, c.counts, c.maxCounts,
+          c.maxRecoveredStress, c.maxRawStress);
 }
 void describe(Archive& a, assess::Envelope& e) {
     a.all(e.stress, e.governingCase, e.maxStress, e.maxNode, e.maxCase);
 }
 void describe(Archive& a, CheckResult& r) {
     a.all(r.mesh, r.quality, r.faces, r.unknowns, r.solver, r.solverMemory, r.setupSeconds, r.solveSeconds, r.cases,
-          r.envelope, r.minSafetyFactor, r.governingCase, r.level, r.elementError, r.passes, r.converged, r.residual);
+          r.envelope, r.counts, r.recovered, r.maxCounts, r.maxRecoveredStress, r.maxRawStress, r.factorBand.low,
+          r.factorBand.high, r.bodyVolume, r.droppedPieces, r.droppedVolume, r.minSafetyFactor, r.governingCase,
+          r.level, r.elementError, r.passes, r.converged, r.residual);
 }
 void describe(Archive& a, assess::Evidence& e) {
-    a.all(e.size, e.peak, e.alongEdge, e.elements, e.exponent, e.change, e.angle, e.radius, e.sharp, e.toSupport,
-          e.toLoad, e.zone, e.verdict, e.reason);
+    a.all(e.size, e.peak, e.alongEdge, e.elements, e.casePeak, e.exponent, e.change, e.angle, e.radius, e.sharp, e.at,
+          e.reach, e.toSupport, e.toLoad, e.zone, e.cutError, e.verdict, e.reason);
 }
 void describe(Archive& a, HotspotTests& t) {
     std::vector<std::int32_t> nodes;
@@ -206,11 +209,11 @@ void describe(Archive& a, HotspotTests& t) {
     for (std::size_t i = 0; i < std::min(nodes.size(), evidence.size()); ++i) t.byNode[nodes[i]] = evidence[i];
 }
 void describe(Archive& a, Finding& f) {
-    a.all(f.kind, f.id, f.place, f.text, f.position, f.node, f.peak, f.safetyFactor, f.persistence, f.area, f.caseName,
-          f.nearestInterface, f.distance, f.toSupport, f.toLoad, f.print, f.reach);
+    a.all(f.kind, f.id, f.place, f.text, f.position, f.node, f.peak, f.counts, f.beside, f.safetyFactor, f.persistence,
+          f.area, f.caseName, f.nearestInterface, f.distance, f.toSupport, f.toLoad, f.print, f.reach);
 }
 void describe(Archive& a, FindingsResult& r) {
-    a.all(r.findings, r.sensitivity, r.heights);
+    a.all(r.findings, r.sensitivity, r.heights, r.basin, r.rest);
 }
 void describe(Archive& a, field::DensityField& f) {
     a.all(f.cells, f.origin, f.spacing, f.density, f.source);
@@ -230,9 +233,10 @@ void eachStored(const Visit& visit) {
     visit(static_cast<const SurfaceResult*>(nullptr), "surface");
     visit(static_cast<const CageResult*>(nullptr), "cage");
     visit(static_cast<const RebuildResult*>(nullptr), "solid");
-    visit(static_cast<const CheckResult*>(nullptr), "check");
-    visit(static_cast<const FindingsResult*>(nullptr), "findings");
-    visit(static_cast<const HotspotTests*>(nullptr), "tests");
+    // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
+    visit(static_cast<const CheckResult*>(nullptr), "check 2");
+    visit(static_cast<const FindingsResult*>(nullptr), "findings 2");
+    visit(static_cast<const HotspotTests*>(nullptr), "tests 2");
 }
 
 }  // namespace

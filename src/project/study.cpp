@@ -8,6 +8,7 @@
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
+#include "project/factor.hpp"
 #include "project/part_numbers.hpp"
 #include "project/requirements.hpp"
 
@@ -70,16 +71,14 @@ const Evaluation* evaluationAt(const Study& study, const std::vector<double>& va
     return nullptr;
 }
 
-/// Evaluates one point, or finds it among those that are done.
-const Evaluation& evaluate(const Project& project, Study& study, const std::vector<double>& values, Progress& progress,
-                           const std::function<void(const Study&)>& evaluated) {
-    if (const Evaluation* known = evaluationAt(study, values)) return *known;
-    progress.check();
-    progress.step("Evaluation " + std::to_string(study.done.size() + 1));
+/// Figures of one point. @param test  with its governing hotspots tested, at level 'standard'
+Evaluation figuresAt(const Project& project, const Study& study, const std::vector<double>& values, bool test,
+                     Progress& progress) {
     const auto start = std::chrono::steady_clock::now();
     Evaluation e;
     try {
         Recipe recipe = startRecipe(project, study);
+        if (test && recipe.check.level == Level::look) recipe.check.level = Level::standard;
         for (std::size_t k = 0; k < values.size(); ++k)
             recipe = withParameter(project, recipe, study.axes[k].place, values[k]);
         // results of its own: what an evaluation computes is not kept
@@ -87,10 +86,12 @@ const Evaluation& evaluate(const Project& project, Study& study, const std::vect
         own.results = std::make_shared<Results>();
         for (const auto& [key, source] : project.results->all<LoadedSource>()) own.results->share(key, source);
         for (const auto& [key, field] : project.results->all<FieldResult>()) own.results->share(key, field);
-        run(own, recipe, Stage::check, progress);
+        run(own, recipe, test ? Stage::findings : Stage::check, progress);
+        if (test) testWhatGoverns(own, recipe, progress);
         Variant v;
         v.recipe = recipe;
         e = figuresOf(own, v);
+        e.tested = test;
     } catch (const Cancelled&) {
         throw;
     } catch (const std::exception& error) {
@@ -98,6 +99,16 @@ const Evaluation& evaluate(const Project& project, Study& study, const std::vect
     }
     e.values = values;
     e.seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+    return e;
+}
+
+/// Evaluates one point, or finds it among those that are done.
+const Evaluation& evaluate(const Project& project, Study& study, const std::vector<double>& values, Progress& progress,
+                           const std::function<void(const Study&)>& evaluated) {
+    if (const Evaluation* known = evaluationAt(study, values)) return *known;
+    progress.check();
+    progress.step("Evaluation " + std::to_string(study.done.size() + 1));
+    Evaluation e = figuresAt(project, study, values, false, progress);
     study.done.push_back(std::move(e));
     if (evaluated) evaluated(study);
     return study.done.back();
@@ -142,6 +153,26 @@ void chooseBest(Study& study) {
         if (!e.meetsAll) continue;
         if (study.best < 0 || e.figures.at("mass") < study.done[study.best].figures.at("mass"))
             study.best = static_cast<int>(i);
+    }
+}
+
+/// Tests the best evaluation; one that only seemed to meet everything gives way to the next.
+void finishBest(const Project& project, Study& study, Progress& progress,
+                const std::function<void(const Study&)>& evaluated) {
+    chooseBest(study);
+    while (study.best >= 0 && !study.done[study.best].tested) {
+        progress.check();
+        progress.step("Testing the best of " + std::to_string(study.done.size()) + " evaluations");
+        Evaluation& best = study.done[study.best];
+        const Evaluation tested = figuresAt(project, study, best.values, true, progress);
+        // its figures stay comparable with those of the others, which are not tested
+        best.tested = true;
+        best.meetsAll = tested.problem.empty() && tested.meetsAll;
+        if (const auto at = tested.figures.find("safety factor"); at != tested.figures.end())
+            best.figures["safety factor, tested"] = at->second;
+        best.seconds += tested.seconds;
+        chooseBest(study);
+        if (evaluated) evaluated(study);
     }
 }
 
@@ -215,7 +246,7 @@ void search(const Project& project, Study& study, Progress& progress,
     }
     progress.check();
     study.evaluations = std::min(study.evaluations, static_cast<int>(study.done.size()));
-    chooseBest(study);
+    finishBest(project, study, progress, evaluated);
 }
 
 }  // namespace
@@ -232,11 +263,10 @@ std::vector<Parameter> parametersOf(const Project& project, const Recipe& recipe
 
 Recipe withParameter(const Project& project, Recipe recipe, const std::string& wanted, double value) {
     if (!wanted.empty() && wanted[0] == '/') {
-        for (const PartNumberInfo& n : partNumbers(project.part))
-            if (n.place == wanted) {
-                setNumber(recipe.numbers, wanted, value);
-                return recipe;
-            }
+        if (const auto place = namedPlace(project.part, wanted)) {
+            setNumber(recipe.numbers, *place, value);
+            return recipe;
+        }
         refuse(wanted, "a number of the part file", "nothing there");
     }
     bool found = false;
@@ -258,7 +288,8 @@ Study newStudy(const Project& project, const Variant& variant, Study::Kind kind,
     s.kind = kind;
     s.variant = variant.id;
     const auto all = parametersOf(project, variant.recipe);
-    for (const std::string& place : places) {
+    for (const std::string& given : places) {
+        const std::string place = namedPlace(project.part, given).value_or(given);
         const auto at = std::find_if(all.begin(), all.end(), [&](const Parameter& p) { return p.place == place; });
         if (at == all.end()) refuse(place, "a number of the recipe or the part file", "nothing there");
         Study::Axis a{place, at->label, at->unit, at->value, 0.7 * at->value, 1.4 * at->value};
@@ -293,7 +324,7 @@ Evaluation figuresOf(const Project& project, const Variant& variant) {
             volume = surface->measures.volume;
     }
     e.figures["mass"] = volume * part.material.density;
-    e.figures["safety factor"] = check->minSafetyFactor;
+    e.figures["safety factor"] = factorOf(project, variant, *check).value;
     double moved = 0;
     for (const CaseResult& c : check->cases) {
         moved = std::max(moved, c.maxDisplacement);
@@ -309,7 +340,8 @@ Evaluation figuresOf(const Project& project, const Variant& variant) {
             continue;
         }
         e.figures[s.name] = s.value;
-        e.meetsAll = e.meetsAll && s.state == RequirementState::State::met;
+        e.meetsAll =
+            e.meetsAll && (s.state == RequirementState::State::met || s.state == RequirementState::State::metSoFar);
         if (s.hasLimit && s.kind != Requirement::Kind::mass && s.kind != Requirement::Kind::equilibrium)
             e.figures["violation of " + s.name] = (s.atLeast ? s.limit - s.value : s.value - s.limit) / s.limit;
     }
@@ -341,7 +373,10 @@ void runStudy(const Project& project, Study& study, Progress& progress,
         return;
     }
     for (const auto& p : plannedPoints(study)) evaluate(project, study, p, progress, evaluated);
-    chooseBest(study);
+    if (study.kind == Study::Kind::range)
+        finishBest(project, study, progress, evaluated);
+    else
+        chooseBest(study);
 }
 
 std::vector<Effect> rankedEffects(const Study& study, const std::string& figure) {

@@ -3,6 +3,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
+#include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/proposals.hpp"
 #include "project/requirements.hpp"
@@ -140,7 +141,11 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                      {"poor_elements", c->quality.warned},
                      {"bad_elements", c->quality.failed},
                      {"unresolved_machined_edges", c->mesh.creases.unresolved},
-                     {"relaxed_curved_edges", c->mesh.relaxedEdges}};
+                     {"relaxed_curved_edges", c->mesh.relaxedEdges},
+                     {"straight_boundary_edges", c->mesh.straightEdges},
+                     {"body_volume_mm3", c->bodyVolume > 0 ? json(c->bodyVolume) : json(nullptr)},
+                     {"dropped_pieces", c->droppedPieces},
+                     {"dropped_volume_mm3", c->droppedVolume}};
         json cases = json::array();
         for (const CaseResult& x : c->cases) {
             json reactions = json::array();
@@ -154,6 +159,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                              {"reaction_moment_Nmm", vec(x.reactionMoment)},
                              {"iterations", x.iterations},
                              {"max_compared_stress_MPa", x.maxStress},
+                             {"max_counted_stress_MPa", x.maxCounts},
+                             {"max_recovered_stress_MPa", x.maxRecoveredStress},
                              {"applied_N", vec(x.applied)},
                              {"meant_N", vec(x.meant)},
                              {"reaction_N", vec(x.reaction)},
@@ -175,6 +182,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                               {"max_displacement_mm", pass.maxDisplacement},
                               {"energy_error_estimate", pass.energyError},
                               {"change", pass.change}});
+        const Factor factor = factorOf(project, variant, *c);
+        auto number = [](double v) { return std::isfinite(v) ? json(v) : json(nullptr); };
         j["check"] = {{"unknowns", c->unknowns},
                       {"level", name(c->level)},
                       {"passes", passes},
@@ -185,7 +194,17 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                       {"envelope",
                        {{"max_compared_stress_MPa", c->envelope.maxStress},
                         {"max_von_mises_MPa", highestVonMises(*c)},
-                        {"min_safety_factor", c->minSafetyFactor},
+                        {"judged_max_MPa", c->envelope.maxStress},
+                        {"recovered_max_MPa", c->maxRecoveredStress},
+                        {"raw_max_MPa", c->maxRawStress},
+                        {"min_safety_factor", number(c->minSafetyFactor)},
+                        {"min_safety_factor_low", number(c->factorBand.low)},
+                        {"min_safety_factor_high", number(c->factorBand.high)},
+                        {"resolved", c->isResolved()},
+                        {"safety_factor_that_counts", number(factor.value)},
+                        {"rests_on", factor.proves() ? (factor.basis == Factor::Basis::tested ? "tested" : "converged")
+                                                     : doubtWords(factor)},
+                        {"governing_finding", factor.governing},
                         {"governing_case", c->governingCase}}}};
     }
     j["findings"] = json::array();
@@ -200,6 +219,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
         if (x.kind == Finding::Kind::hotspot)
             item.update({{"place", x.place},
                          {"peak_MPa", x.peak},
+                         {"upper_MPa", x.upper()},
+                         {"tested", x.evidence.verdict != assess::HotspotClass::untested},
                          {"case", x.caseName},
                          {"safety_factor", x.safetyFactor},
                          {"persistence_MPa", x.persistence},
@@ -214,6 +235,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                             {"edge_angle_deg", e.angle},
                             {"hollow_radius_mm", std::isfinite(e.radius) ? json(e.radius) : json(nullptr)},
                             {"zone_mm", e.zone},
+                            {"cut_error", e.cutError},
+                            {"counts_MPa", e.counts()},
                             {"reason", e.reason}};
         const DispositionState state = dispositionState(project, variant, x);
         if (const Disposition* d = state.disposition)

@@ -395,6 +395,37 @@ render::ColouredMesh within(const render::ColouredMesh& m, const Vec3& place, do
     return part;
 }
 
+/// Faces whose nodes are all marked, drawn a little above the surface.
+render::ColouredMesh markedFaces(const CheckResult& check, const std::vector<char>& marked, const Places& places) {
+    render::ColouredMesh m;
+    m.colour = {Colour{0x1F, 0x6F, 0x6B}};
+    m.opacity = 0.75;
+    std::map<std::int32_t, std::int32_t> number;
+    std::vector<Vec3> normal;
+    Box3 box;
+    for (const Vec3& p : check.mesh.position) box.include(p);
+    for (const auto& f : check.mesh.boundary)
+        for (const auto& part : faceParts) {
+            if (!marked[f[part[0]]] || !marked[f[part[1]]] || !marked[f[part[2]]]) continue;
+            Triangle t{};
+            for (int k = 0; k < 3; ++k) {
+                const auto n = f[part[k]];
+                const auto [at, isNew] = number.try_emplace(n, static_cast<std::int32_t>(m.position.size()));
+                if (isNew) {
+                    m.position.push_back(places.of(static_cast<std::size_t>(n)));
+                    normal.push_back(Vec3::Zero());
+                }
+                t[k] = at->second;
+            }
+            const Vec3 across = (m.position[t[1]] - m.position[t[0]]).cross(m.position[t[2]] - m.position[t[0]]);
+            for (auto v : t) normal[v] += across;
+            m.triangle.push_back(t);
+        }
+    for (std::size_t v = 0; v < m.position.size(); ++v)
+        m.position[v] += 0.0015 * box.diagonal() * normal[v].stableNormalized();
+    return m;
+}
+
 }  // namespace
 
 void addResults(const Part& part, const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o,
@@ -495,6 +526,12 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
         ghost.isWhole = true;
         scene.meshes.push_back(std::move(ghost));
     }
+    bool hasZone = false;
+    if (selected && inputs.zone && inputs.zone->size() == check.mesh.position.size()) {
+        auto zone = markedFaces(check, *inputs.zone, places);
+        hasZone = !zone.triangle.empty();
+        if (hasZone) scene.meshes.push_back(std::move(zone));
+    }
     if (o.meshLines && !(o.isolate && selected)) addMeshLines(check, places, scene);
     addVectors(check, o, places, scene);
     auto flag = [&](std::size_t n, bool isLow) {
@@ -531,6 +568,7 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
                                                                    ? std::to_string(static_cast<int>(o.deformation))
                                                                    : formatNumber(o.deformation, 3))
                                    : " · true shape";
+        if (hasZone) scene.captionDetail += " · green: left out when " + selected->id + " is accepted";
     }
 }
 

@@ -71,6 +71,8 @@ struct SceneInputs {
                                                     ///< boundary, internal units: the difference is shown
     std::string baselineName{};
     const surface::TriMesh* beside = nullptr;  ///< another variant's surface, drawn as a ghost
+    const std::vector<char>* zone =
+        nullptr;  ///< [nodes of the check] marked: what accepting the chosen finding leaves out
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.

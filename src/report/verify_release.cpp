@@ -8,6 +8,7 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "project/comparison.hpp"
+#include "project/part_numbers.hpp"
 #include "project/state_text.hpp"
 #include "report/report.hpp"
 
@@ -59,6 +60,7 @@ void verifyFigures(const std::string& folder, std::vector<VerifiedItem>& items, 
     Project p = openPart(folder + "/part.json", progress);
     Variant& v = p.variants.at(0);
     v.recipe = recipeFrom(recipe.at("recipe"));
+    nameNumbers(p.part, v.recipe.numbers);
     run(p, v.recipe, Stage::check, progress);
     const auto check = p.check(v.recipe);
     auto compare = [&](const std::string& what, double expected, double found, const std::string& unit) {

@@ -24,6 +24,7 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "lattice/tet_complex.hpp"
 #include "solid/kernel.hpp"
 #include "surface/mesh_body.hpp"
 
@@ -429,7 +430,7 @@ SolidResult buildSolid(const cage::Cage& cage, const cage::PatchSet& patches, co
                 t->Triangle(n).Get(a, b, c);
                 if (turned) std::swap(b, c);
                 r.mesh.triangle.push_back({first + a - 1, first + b - 1, first + c - 1});
-                r.mesh.owner.push_back(static_cast<std::int16_t>(owner));
+                r.mesh.owner.push_back(lattice::surfaceId(owner));
             }
         }
         progress.check();
