@@ -7,6 +7,7 @@
 #include <algorithm>
 #include <chrono>
 #include <cstdio>
+#include <mutex>
 #include <nlohmann/json.hpp>
 #include <optional>
 #include <string>
@@ -24,7 +25,9 @@ class Reporter {
     ~Reporter() {
         if (bar_) std::fprintf(stderr, "\r\033[K");
     }
+    /// From any thread.
     void step(const std::string& name, double share) {
+        const std::lock_guard lock(mutex_);
         const double seconds = std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count();
         if (bar_) {
             const int filled = static_cast<int>(20 * std::min(share, 1.0));
@@ -40,6 +43,7 @@ class Reporter {
 
   private:
     bool bar_, json_;
+    std::mutex mutex_;
     std::string last_;
     std::chrono::steady_clock::time_point start_;
 };
