@@ -175,8 +175,19 @@ void MainWindow::useBody(const QString& path, const QString& as) {
 }
 
 void MainWindow::writeRelease(const SignOff& signOff) {
-    const QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
-    if (!folder.isEmpty()) releaseTo(folder, signOff);
+    QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
+    if (folder.isEmpty()) return;
+    // a release has a folder of its own, and a new one each time
+    if (!QDir(folder).isEmpty()) {
+        QString name = QString::fromStdString(session_.project().part.name);
+        name.replace(QRegularExpression(R"([^\w .-]+)", QRegularExpression::UseUnicodePropertiesOption), "-");
+        int number = 1;
+        for (const auto& r : session_.project().releases) number = std::max(number, r.number + 1);
+        auto path = [&] { return folder + "/" + name + " release " + QString::number(number); };
+        while (QFileInfo::exists(path())) ++number;
+        folder = path();
+    }
+    releaseTo(folder, signOff);
 }
 
 void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& signOff) {

@@ -18,9 +18,11 @@
 
 #include "base/quantity.hpp"
 #include "field/combine.hpp"
+#include "hostile_bench.hpp"
 #include "organic_shapes.hpp"
 #include "project/project.hpp"
 #include "solve_bench.hpp"
+#include "spot_cases.hpp"
 #include "surface/extract.hpp"
 #include "surface/surface_nets.hpp"
 #include "surface_accuracy.hpp"
@@ -41,7 +43,14 @@ int verify() {
     std::fputs(verification::table(rows).c_str(), stdout);
     int failed = 0;
     for (const auto& r : rows) failed += !r.passes();
-    std::printf("\n%zu rows, %d outside their bar\n", rows.size(), failed);
+    std::printf("\n%zu rows, %d outside their bar\n\n", rows.size(), failed);
+    auto peaks = verification::mappedPeaks();
+    for (auto& p : verification::spotPeaks()) peaks.push_back(std::move(p));
+    std::fputs(verification::table(peaks).c_str(), stdout);
+    int off = 0;
+    for (const auto& p : peaks) off += !p.passes();
+    std::printf("\n%zu peaks, %d outside their bar\n", peaks.size(), off);
+    failed += off;
     return failed ? 1 : 0;
 }
 
@@ -333,10 +342,24 @@ int main(int argc, char** argv) {
     w->add_option("--ball", one.ball);
     w->add_option("--factor", one.gridFactor, "Background grid's spacing over the local corner spacing");
     w->add_option("--degree", one.degree, "Degree of the Chebyshev smoother");
+    int bricks = 53;
+    std::string support = "plain";
+    auto* k = app.add_subcommand("block", "A remote support on a whole side of a block against plain supports");
+    auto* ko = app.add_subcommand("block-one", "One of the two, in figures for 'block'");
+    for (auto* c : {k, ko}) c->add_option("--bricks", bricks, "Bricks a side; 53: 3.6 million unknowns");
+    ko->add_option("--support", support, "plain or remote");
+    auto* x = app.add_subcommand("hostile", "Damaged inputs by the thousand; goes on where it was stopped");
+    double share = 1;
+    std::string hostileFolder = "build/hostile";
+    x->add_option("--share", share, "Of 10,000 parts and fields, 2,000 bodies, 1,000 projects and releases");
+    x->add_option("--folder", hostileFolder, "Inputs, state and what failed");
     CLI11_PARSE(app, argc, argv);
     try {
         if (*v) return verify();
         if (*r) return runPart(part);
+        if (*x) return bench::benchHostile(share, hostileFolder);
+        if (*k) return bench::benchBlock(bricks);
+        if (*ko) return bench::solveBlock(bricks, support);
         if (*w) return bench::solveOne(part, one);
         if (*q) return bench::benchSolve(part, largest, direct, other);
         if (*s) return benchSurface(part);

@@ -10,6 +10,7 @@
 
 #include "elastic/multigrid.hpp"
 #include "project/project.hpp"
+#include "verification.hpp"
 
 namespace escultura::bench {
 namespace {
@@ -36,13 +37,10 @@ double peakBytes() {
 }
 
 /// Runs one solution in a process of its own, so that its peak memory is its own and what it frees is really gone.
-Figures solveApart(const std::string& part, const OneSolution& one) {
-    char command[600];
-    std::snprintf(command, sizeof command, "'%s' solve-one '%s' --size %.9g --method %s --poisson %.4g --ball %.9g",
-                  std::filesystem::read_symlink("/proc/self/exe").c_str(), part.c_str(), one.size, one.method.c_str(),
-                  one.poisson, one.ball);
+Figures solveApart(const std::string& arguments) {
+    const std::string command = "'" + std::filesystem::read_symlink("/proc/self/exe").string() + "' " + arguments;
     std::string answer;
-    if (FILE* in = popen(command, "r")) {
+    if (FILE* in = popen(command.c_str(), "r")) {
         char line[300];
         while (std::fgets(line, sizeof line, in)) answer = line;
         pclose(in);
@@ -52,6 +50,20 @@ Figures solveApart(const std::string& part, const OneSolution& one) {
                     &f.least, &f.most, &f.unknowns, &f.elements, &f.angle) != 9)
         f.failed = answer;
     return f;
+}
+
+Figures solveApart(const std::string& part, const OneSolution& one) {
+    char arguments[600];
+    std::snprintf(arguments, sizeof arguments, "solve-one '%s' --size %.9g --method %s --poisson %.4g --ball %.9g",
+                  part.c_str(), one.size, one.method.c_str(), one.poisson, one.ball);
+    return solveApart(arguments);
+}
+
+void printFigures(const elastic::Solution& s, std::size_t elements, double angle, double before) {
+    int least = 1000, most = 0;
+    for (const auto& c : s.cases) least = std::min(least, c.iterations), most = std::max(most, c.iterations);
+    std::printf("%g %g %g %g %d %d %zu %zu %g\n", s.setupSeconds, s.solveSeconds, s.memory, peakBytes() - before, least,
+                most, s.unknowns, elements, angle);
 }
 
 void put32(std::ofstream& out, std::int32_t v) {
@@ -147,11 +159,51 @@ int solveOne(const std::string& path, const OneSolution& one) {
     o.smootherDegree = one.degree;
     const double before = residentBytes();
     const auto s = elastic::solve(m.mesh, material, model.supports, model.loads, o, progress);
-    int least = 1000, most = 0;
-    for (const auto& c : s.cases) least = std::min(least, c.iterations), most = std::max(most, c.iterations);
-    std::printf("%g %g %g %g %d %d %zu %zu %g\n", s.setupSeconds, s.solveSeconds, s.memory, peakBytes() - before, least,
-                most, s.unknowns, m.mesh.tet.size(), m.quality.minDihedral);
+    printFigures(s, m.mesh.tet.size(), m.quality.minDihedral, before);
     return 0;
+}
+
+int solveBlock(int bricks, const std::string& support) {
+    Progress progress;
+    const double side = 120;
+    const mesh::TetMesh m =
+        verification::mappedBlock(bricks, bricks, bricks, [&](const Vec3& p) { return Vec3(side * p); });
+    elastic::Supports supports;
+    if (support == "remote")
+        supports.meanHolds.push_back(
+            {verification::facesWhere(m, [](const Vec3& p) { return p[2] < 1e-9; }), Vec3(side / 2, side / 2, 0)});
+    else
+        for (auto n : verification::nodesWhere(m, [](const Vec3& p) { return p[2] < 1e-9; }))
+            for (int k = 0; k < 3; ++k) supports.constraints.push_back({n, k, 0});
+    elastic::LoadVector load{elastic::NodalForces(m.position.size(), Vec3::Zero()), {}};
+    elastic::addSpreadForce(m, verification::facesWhere(m, [&](const Vec3& p) { return p[2] > side - 1e-9; }),
+                            Vec3(5000, 2000, -20000), Vec3::Zero(), Vec3(side / 2, side / 2, side), load.forces);
+    elastic::SolveOptions o;
+    o.method = elastic::Method::multigrid;
+    o.memoryLimit = 15e9;
+    const elastic::Material steel{"steel", 210000, 0.3, 7.85e-6, 250, "typical"};
+    const auto s = elastic::solve(m, steel, supports, {load}, o, progress);
+    printFigures(s, m.tet.size(), 0, 0);  // the whole process
+    return 0;
+}
+
+int benchBlock(int bricks) {
+    std::printf(
+        "| a side of the block is held by | unknowns | set-up + solve, s | iterations | peak of the process, GB |\n"
+        "| --- | --- | --- | --- | --- |\n");
+    Figures figures[2];
+    for (int i = 0; i < 2; ++i) {
+        const std::string support = i ? "remote" : "plain";
+        Figures& f = figures[i];
+        f = solveApart("block-one --bricks " + std::to_string(bricks) + " --support " + support);
+        std::printf("| %s | %.0f | %.1f + %.1f %s | %d | %.2f |\n", i ? "its mean motion" : "its nodes", f.unknowns,
+                    f.setup, f.solve, f.failed.c_str(), f.most, f.peak / 1e9);
+        std::fflush(stdout);
+        if (!f.failed.empty() || f.unknowns <= 0) return 1;
+    }
+    const double times = (figures[1].setup + figures[1].solve) / (figures[0].setup + figures[0].solve);
+    std::printf("\nThe remote support takes %.2f times the time.\n", times);
+    return times > 1.3 || figures[1].peak > 5e9 ? 1 : 0;
 }
 
 int benchSolve(const std::string& path, double largest, bool direct, const std::string& other) {

@@ -23,4 +23,12 @@ int solveOne(const std::string& part, const OneSolution& one);
 /// Prints tables of time, memory and iterations over sizes. @return exit code
 int benchSolve(const std::string& part, double largest, bool direct, const std::string& other);
 
+/// A block of 120 mm of n bricks a side, loaded on one side and held on the opposite one.
+/// @param support  "plain": its nodes; "remote": its mean motion
+int solveBlock(int bricks, const std::string& support);
+
+/// Plain supports against a remote support on a whole side; exit code 1 when the remote one takes more than 1.3 times
+/// the time, or 5 GB.
+int benchBlock(int bricks);
+
 }  // namespace escultura::bench

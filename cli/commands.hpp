@@ -59,7 +59,7 @@ struct SweepOptions {
 int runSweep(const SweepOptions& options);
 
 struct StoryOptions {
-    std::string part, out, name, role, reason, date, save;
+    std::string part, out, name, role, reason, date, save, key;
     std::optional<double> threshold;
     int fixes = 6;
     bool quiet = false;
@@ -68,7 +68,11 @@ struct StoryOptions {
 /// From the baseline to a signed release; every step is told.
 int tellStory(const StoryOptions& options, int argc, char** argv);
 
+/// @param key  file of the signer's public key; empty: the folder's own
 /// @return 0 when everything holds
-int verifyFolder(const std::string& folder, bool rerun);
+int verifyFolder(const std::string& folder, bool rerun, const std::string& key);
+
+/// Writes a secret key that only its owner may read, and its public key beside it (.pub); never over a file.
+int makeKey(const std::string& path);
 
 }  // namespace escultura::cli

@@ -3,8 +3,8 @@
 #include <CLI/CLI.hpp>
 #include <QGuiApplication>
 #include <chrono>
+#include <csignal>
 #include <cstdio>
-#include <filesystem>
 #include <iostream>
 #include <nlohmann/json.hpp>
 
@@ -24,12 +24,12 @@ using namespace escultura::cli;
 struct RunOptions {
     std::string part, out;
     std::optional<double> threshold;
-    std::optional<std::string> elementSize, smoothing;
+    std::optional<std::string> elementSize, smoothing, surfaceSpacing;
     std::string level = "standard", solver = "automatic";
     std::optional<std::string> faceSize;
     bool rebuild = false, test = false, untested = false;
     std::string save;  // project file
-    bool quiet = false, jsonLog = false;
+    bool quiet = false, jsonLog = false, replace = false;
 };
 
 double length(const std::string& text, const char* option, double least) {
@@ -41,7 +41,7 @@ double length(const std::string& text, const char* option, double least) {
 }
 
 int runPart(const RunOptions& o, int argc, char** argv) {
-    report::requireWritableFolder(o.out);
+    report::requireReleaseTarget(o.out, o.replace);
     Reporter reporter(o.quiet, o.jsonLog);
     Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
     const auto start = std::chrono::steady_clock::now();
@@ -63,6 +63,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
                                                     : elastic::Method::automatic;
     recipe.check.rebuilt = o.rebuild;
     if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
+    if (o.surfaceSpacing) recipe.surfaceSpacing = length(*o.surfaceSpacing, "--surface-spacing", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
@@ -78,7 +79,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication application(argc, argv);
     render::Renderer renderer;
-    report::writeRelease(project, project.variants[0], timings, renderer, o.out, progress);
+    report::writeRelease(project, project.variants[0], timings, renderer, o.out, progress, nullptr, o.replace);
     if (!o.quiet) {
         const auto check = project.check(recipe);
         std::printf(
@@ -131,7 +132,7 @@ int main(int argc, char** argv) {
     run->add_option("part", o.part, "Part file (JSON, see docs/part-file.md)")->required()->type_name("PART.json");
     run->add_option("--out", o.out,
                     "Folder for surface.stl, results.vtu, summary.json, report.html, report.pdf and manifest.json; "
-                    "made when missing")
+                    "must be empty or not there yet")
         ->required()
         ->type_name("DIR");
     run->add_option("--threshold", o.threshold, "Density from which a cell is kept, 0 to 1 (default: the part file's)")
@@ -144,6 +145,10 @@ int main(int argc, char** argv) {
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")
         ->type_name("LENGTH");
+    run->add_option("--surface-spacing", o.surfaceSpacing,
+                    "Edge length of the surface's triangles, mm or with a unit (default: 0.8 cells); larger takes less "
+                    "memory and time")
+        ->type_name("LENGTH");
     run->add_flag("--rebuild", o.rebuild,
                   "Rebuild the editable solid, check it instead of the surface, and write solid.step");
     run->add_option("--face-size", o.faceSize,
@@ -154,6 +159,7 @@ int main(int argc, char** argv) {
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
     run->add_flag("--untested", o.untested,
                   "Leave out the tests of the hotspots that could govern: the safety factor then proves nothing");
+    run->add_flag("--replace", o.replace, "Write over an unsigned release in the folder; a signed one always stays");
     run->add_option("--save", o.save, "Also save the project, to go on with in the window")
         ->type_name("FILE.escultura");
     std::string stepFile;
@@ -193,13 +199,24 @@ int main(int argc, char** argv) {
     whole->add_option("--threshold", story.threshold, "Density from which a cell is kept")->type_name("T");
     whole->add_option("--fixes", story.fixes, "Most fixes that are applied");
     whole->add_option("--save", story.save, "Also save the project")->type_name("FILE.escultura");
+    whole->add_option("--key", story.key, "Secret key that the release is signed with (see the command key)")
+        ->type_name("FILE");
     whole->add_flag("--quiet", story.quiet, "No progress");
     std::string releaseFolder;
     bool filesOnly = false;
     CLI::App* verify = app.add_subcommand(
-        "verify-release", "Checks a release folder: sums of all files, then the check run again from its inputs.");
+        "verify-release",
+        "Checks a release folder: sums of all files, signature, then everything made again from its inputs.");
     verify->add_option("folder", releaseFolder, "Release folder")->required()->type_name("DIR");
-    verify->add_flag("--files-only", filesOnly, "Only the sums");
+    verify->add_flag("--files-only", filesOnly, "Only the sums and the signature");
+    std::string openKey;
+    verify->add_option("--key", openKey, "The signer's public key, from elsewhere than the folder")
+        ->type_name("FILE.pub");
+    std::string keyFile;
+    CLI::App* key = app.add_subcommand("key", "Makes a key to sign releases with: a secret file and a public one.");
+    key->add_option("file", keyFile, "Where the secret key goes; the public one goes to FILE.pub")
+        ->required()
+        ->type_name("FILE");
     run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
         app.parse(argc, argv);
@@ -207,28 +224,31 @@ int main(int argc, char** argv) {
         const int code = app.exit(e);
         return code == 0 ? 0 : exitUsage;
     }
-    const bool wasThere = o.out.empty() || std::filesystem::exists(o.out);
-    auto leaveNothing = [&] {  // a folder made for this run goes again when the run fails
-        std::error_code ignored;
-        if (!wasThere) std::filesystem::remove(o.out, ignored);
-    };
+    // a file that grows beyond a limit is told like a full disk
+    std::signal(SIGXFSZ, SIG_IGN);
     try {
         if (*step) return readStepFile(stepFile);
         if (*study) return runSweep(sweep);
         if (*whole) return tellStory(story, argc, argv);
-        if (*verify) return verifyFolder(releaseFolder, !filesOnly);
+        if (*verify) return verifyFolder(releaseFolder, !filesOnly, openKey);
+        if (*key) return makeKey(keyFile);
         return runPart(o, argc, argv);
     } catch (const SolveError& e) {
-        leaveNothing();
         std::fprintf(stderr, "error: %s\n", e.what());
         return exitSolve;
     } catch (const InputError& e) {
-        leaveNothing();
         std::fprintf(stderr, "error: %s\n", e.what());
         return exitInput;
+    } catch (const std::bad_alloc&) {
+        std::fprintf(stderr,
+                     "error: This takes more memory than there is. Use larger elements (--element-size) or edges "
+                     "(--surface-spacing).\n");
+        return exitSolve;
+    } catch (const std::length_error&) {
+        std::fprintf(stderr, "error: A size in the input is larger than any that can be held.\n");
+        return exitInput;
     } catch (const std::exception& e) {
-        leaveNothing();
-        std::fprintf(stderr, "error: %s\n", e.what());
+        std::fprintf(stderr, "error: This must not happen, please report it: %s\n", e.what());
         return exitSolve;
     }
 }

@@ -1,13 +1,20 @@
+#include <fcntl.h>
+
 #include <QGuiApplication>
+#include <cerrno>
+#include <cstring>
 #include <ctime>
+#include <tuple>
 
 #include "base/quantity.hpp"
+#include "base/signature.hpp"
 #include "commands.hpp"
 #include "project/findings.hpp"
 #include "project/journal.hpp"
 #include "project/proposals.hpp"
 #include "project/releases.hpp"
 #include "project/requirements.hpp"
+#include "project/strict_json.hpp"
 #include "report/report.hpp"
 
 namespace escultura::cli {
@@ -134,7 +141,7 @@ class Story {
 }  // namespace
 
 int tellStory(const StoryOptions& o, int argc, char** argv) {
-    report::requireWritableFolder(o.out);
+    report::requireReleaseTarget(o.out, false);
     Reporter reporter(o.quiet, false);
     Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
     Story story(o, progress);
@@ -153,20 +160,44 @@ int tellStory(const StoryOptions& o, int argc, char** argv) {
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication application(argc, argv);
     render::Renderer renderer;
-    report::writeRelease(story.project, v, story.timings, renderer, o.out, progress, &release);
+    report::writeRelease(story.project, v, story.timings, renderer, o.out, progress, &release, false,
+                         o.key.empty() ? std::string() : readWholeText(o.key, "The key cannot be opened."));
     if (!o.save.empty()) saveProject(story.project, o.save);
     story.tell("released: variant " + v.name + " as release " + std::to_string(release.number) + ", written to " +
                o.out);
     return 0;
 }
 
-int verifyFolder(const std::string& folder, bool rerun) {
+int makeKey(const std::string& path) {
+    const KeyPair key = newKeyPair();
+    for (const auto& [name, text, mode] :
+         {std::tuple(path, key.secret, 0600), std::tuple(path + ".pub", key.open, 0644)}) {
+        const int file = open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode);
+        const bool good =
+            file >= 0 && write(file, text.data(), text.size()) == static_cast<ssize_t>(text.size()) && fsync(file) == 0;
+        const int code = errno;
+        if (file >= 0) close(file);
+        if (!good)
+            throw InputError(ErrorDetail{"The key cannot be written.",
+                                         name,
+                                         {},
+                                         "a new file in a folder that can be written",
+                                         std::strerror(code)});
+    }
+    std::printf("secret key: %s\npublic key: %s.pub, fingerprint %s\n", path.c_str(), path.c_str(),
+                fingerprintOf(key.open).c_str());
+    return 0;
+}
+
+int verifyFolder(const std::string& folder, bool rerun, const std::string& key) {
     Progress progress;
     int failed = 0;
-    const auto items = report::verifyRelease(folder, rerun, progress);
+    const auto items = report::verifyRelease(
+        folder, rerun, progress, key.empty() ? std::string() : readWholeText(key, "The key cannot be opened."));
     for (const auto& i : items) {
         failed += !i.holds;
-        if (!i.holds || i.what.find('.') == std::string::npos)
+        if (!i.holds || i.what.find(", contents") != std::string::npos ||
+            (i.what.find('.') == std::string::npos && i.what.find('/') == std::string::npos))
             std::printf("%s  %s: stated %s, found %s\n", i.holds ? "holds " : "DIFFERS", i.what.c_str(),
                         i.expected.c_str(), i.found.c_str());
     }

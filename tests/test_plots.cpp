@@ -193,12 +193,12 @@ class TestPlots : public QObject {
     }
     void foldersThatCannotBeWritten() {
         QTemporaryDir dir;
-        requireWritableFolder(dir.filePath("new/one").toStdString());
+        requireReleaseTarget(dir.filePath("new/one").toStdString(), false);
         QFile file(dir.filePath("file"));
         QVERIFY(file.open(QIODevice::WriteOnly));
         file.close();
-        QVERIFY_EXCEPTION_THROWN(requireWritableFolder(dir.filePath("file").toStdString()), InputError);
-        QVERIFY_EXCEPTION_THROWN(requireWritableFolder(dir.filePath("file/inside").toStdString()), InputError);
+        QVERIFY_EXCEPTION_THROWN(requireReleaseTarget(dir.filePath("file").toStdString(), false), InputError);
+        QVERIFY_EXCEPTION_THROWN(requireReleaseTarget(dir.filePath("file/inside").toStdString(), false), InputError);
     }
     void picturesOfViewsHaveFileNames() {
         project::NamedView v;

@@ -149,6 +149,25 @@ class TestReaders : public QObject {
     }
 
   private slots:
+    /// A head that is not understood shifts every value: it is refused, not taken for the usual one.
+    void headsOfVtkFilesAreNotGuessed() {
+        std::ifstream in(ESCULTURA_DEMO "/tether-yoke.vti", std::ios::binary);
+        const std::string bytes{std::istreambuf_iterator<char>(in), {}};
+        auto said = [&](const std::string& from, const std::string& to) {
+            std::string changed = bytes;
+            changed.replace(changed.find(from), from.size(), to);
+            std::ofstream(path("head.vti"), std::ios::binary) << changed;
+            return QString::fromStdString(made_up::messageOf([&] { readField({path("head.vti")}); }));
+        };
+        for (const char* type : {"UInt16", "Int64", "uint64", "UInt64 "}) {
+            const QString text = said("header_type=\"UInt64\"", std::string("header_type=\"") + type + "\"");
+            QVERIFY2(text.contains("header_type") && text.contains("UInt32 or UInt64") && text.contains(type),
+                     qPrintable(text));
+        }
+        QVERIFY(said("byte_order=\"LittleEndian\"", "byte_order=\"Little\"").contains("LittleEndian or BigEndian"));
+        QVERIFY(said("Origin=", "Origin=\"0 0 0\" Origin=").contains("'Origin' once"));
+        QCOMPARE(said("version=\"1.0\"", "version=\"1.0\""), QString("no error"));
+    }
     /// Total mass of a mesh of every shape, straight or bent, on a grid that does not fit it: kept to rounding, far
     /// inside the bar of 0.1 %.
     void massIsKept_data() {

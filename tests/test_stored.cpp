@@ -111,7 +111,7 @@ class TestStored : public QObject {
     }
     void damagedResultsAreRefused() {
         const std::string file = path("damaged.escultura");
-        for (const char* kind : {"solid", "cage", "check 2"}) {
+        for (const char* kind : {"solid", "cage", "check 3"}) {
             saveProject(project_, file);
             change(file, ("UPDATE result SET data = substr(data, 1, length(data) / 2) WHERE kind = '" +
                           std::string(kind) + "'")

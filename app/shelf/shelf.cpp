@@ -127,7 +127,10 @@ void Shelf::refresh() {
             }
             const Factor factor = factorOf(p, v, *k.check);
             QString sf = "SF " + num(factor.value);
-            if (!factor.resolved) sf += " to " + num(factor.band.high) + ", not resolved";
+            if (!factor.bounded)
+                sf = "SF at most " + num(factor.band.high) + ", not tested";
+            else if (!factor.resolved)
+                sf += " to " + num(factor.band.high) + ", not resolved";
             verdict = !known         ? theme::coloured("◐ " + sf + " · old", theme::ochre)
                       : soFar && met ? theme::coloured("◔ " + sf + " met so far", theme::ochre)
                       : met          ? theme::coloured("● " + sf + " met", theme::teal)

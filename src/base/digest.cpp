@@ -52,6 +52,12 @@ std::string Digest::hex() {
     return text;
 }
 
+std::string sha256(const std::string& text) {
+    Digest digest;
+    digest.addBytes(text.data(), text.size());
+    return digest.hex();
+}
+
 std::string sha256OfFile(const std::string& path) {
     std::ifstream in(path, std::ios::binary);
     if (!in) throw InputError(ErrorDetail{"The file cannot be read.", path, {}, "a readable file", "nothing there"});

@@ -37,6 +37,8 @@ class Digest {
     std::unique_ptr<Impl> impl_;
 };
 
+/// SHA-256 of a text's bytes.
+std::string sha256(const std::string& text);
 /// SHA-256 of a file's bytes. @throws InputError when it cannot be read
 std::string sha256OfFile(const std::string& path);
 

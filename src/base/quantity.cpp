@@ -60,9 +60,26 @@ const std::map<std::string, Unit, std::less<>>& units() {
     return table;
 }
 
+// Nobody writes a longer one by hand; what a machine wrote must not exhaust the stack.
+constexpr std::size_t longestText = 1000;
+constexpr int deepestNesting = 50;
+
+/// Text as it is quoted in a message.
+std::string quoted(std::string_view text) {
+    constexpr std::size_t most = 60;
+    return "'" + std::string(text.substr(0, most)) + (text.size() > most ? "...'" : "'");
+}
+
 class Parser {
   public:
-    explicit Parser(std::string_view text) : text_(text) {}
+    explicit Parser(std::string_view text) : text_(text) {
+        if (text.size() > longestText)
+            throw InputError(ErrorDetail{"The number cannot be read.",
+                                         {},
+                                         quoted(text),
+                                         "at most " + std::to_string(longestText) + " characters",
+                                         std::to_string(text.size())});
+    }
 
     Value all() {
         Value v = sum();
@@ -75,7 +92,7 @@ class Parser {
     [[noreturn]] void fail(const std::string& expected) const {
         throw InputError(ErrorDetail{"The number cannot be read.",
                                      {},
-                                     "character " + std::to_string(at_ + 1) + " of '" + std::string(text_) + "'",
+                                     "character " + std::to_string(at_ + 1) + " of " + quoted(text_),
                                      expected,
                                      at_ < text_.size() ? "'" + std::string(1, text_[at_]) + "'" : "the end"});
     }
@@ -127,7 +144,17 @@ class Parser {
         }
         return v;
     }
+    /// One more level of brackets or signs, as long as it lives.
+    struct Deeper {
+        explicit Deeper(Parser& parser) : parser(parser) {
+            if (++parser.depth_ > deepestNesting)
+                parser.fail("at most " + std::to_string(deepestNesting) + " brackets and signs within each other");
+        }
+        ~Deeper() { --parser.depth_; }
+        Parser& parser;
+    };
     Value atom() {
+        const Deeper deeper(*this);
         const char c = peek();
         if (c == '-' || c == '+') {
             ++at_;
@@ -160,6 +187,7 @@ class Parser {
 
     std::string_view text_;
     std::size_t at_ = 0;
+    int depth_ = 0;
 };
 
 double internal(const Value& v) {
@@ -179,7 +207,7 @@ double parseQuantity(std::string_view text, Dimension wanted, std::string_view d
         throw InputError(
             ErrorDetail{"The quantity is of another kind than the one asked for.",
                         {},
-                        "'" + std::string(text) + "'",
+                        quoted(text),
                         "a finite value in " + (defaultUnit.empty() ? "no unit" : std::string(defaultUnit)),
                         std::isfinite(v.number) ? "other units" : "a value that is not finite"});
     }

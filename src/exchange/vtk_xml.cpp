@@ -85,7 +85,8 @@ class Document {
             if (at_ >= bytes_.size() || (bytes_[at_] != '"' && bytes_[at_] != '\'')) damaged("a quoted value");
             const std::size_t close = bytes_.find(bytes_[at_], at_ + 1);
             if (close == std::string::npos) damaged("a closing quote");
-            e.attribute[key] = bytes_.substr(at_ + 1, close - at_ - 1);
+            if (!e.attribute.emplace(key, bytes_.substr(at_ + 1, close - at_ - 1)).second)
+                damaged("the attribute '" + key + "' once");
             at_ = close + 1;
         }
         e.begin = ++at_;
@@ -199,6 +200,14 @@ class ArrayReader {
         : bytes_(bytes), document_(document), path_(path) {
         const Element& root = document.root();
         swap_ = (root.text("byte_order") == "BigEndian") != (std::endian::native == std::endian::big);
+        auto oneOf = [&](const char* attribute, const std::string& usual, const std::string& other) {
+            const std::string& found = root.text(attribute);
+            if (!found.empty() && found != usual && found != other)
+                refuseFile(path, "The file's head cannot be understood.", attribute, usual + " or " + other,
+                           "'" + found.substr(0, 40) + "'");
+        };
+        oneOf("byte_order", "LittleEndian", "BigEndian");
+        oneOf("header_type", "UInt32", "UInt64");
         wideHeader_ = root.text("header_type") == "UInt64";
         compressor_ = root.text("compressor");
         if (!compressor_.empty() && compressor_ != "vtkZLibDataCompressor" && compressor_ != "vtkLZ4DataCompressor")

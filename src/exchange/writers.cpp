@@ -1,13 +1,20 @@
 #include "exchange/writers.hpp"
 
+#include <fcntl.h>
+#include <unistd.h>
 #include <vtkCellArray.h>
 #include <vtkDoubleArray.h>
+#include <vtkIdList.h>
 #include <vtkNew.h>
+#include <vtkObject.h>
 #include <vtkPointData.h>
 #include <vtkPoints.h>
 #include <vtkUnstructuredGrid.h>
+#include <vtkXMLUnstructuredGridReader.h>
 #include <vtkXMLUnstructuredGridWriter.h>
 
+#include <cerrno>
+#include <cmath>
 #include <cstring>
 #include <filesystem>
 #include <fstream>
@@ -22,11 +29,20 @@ namespace {
 }
 }  // namespace
 
+void flushToDisk(const std::string& path) {
+    const int file = open(path.c_str(), O_RDONLY | O_CLOEXEC);
+    if (file < 0) cannotWrite(path);
+    const int failed = fsync(file) == 0 || errno == EINVAL || errno == EROFS ? 0 : errno;  // EINVAL: nothing to flush
+    close(file);
+    if (failed) cannotWrite(path);
+}
+
 void replaceFile(const std::string& path, const std::function<void(const std::string&)>& write) {
     const std::string temporary = path + ".part";
     std::error_code ignored;
     try {
         write(temporary);
+        flushToDisk(temporary);
     } catch (...) {
         std::filesystem::remove(temporary, ignored);
         throw;
@@ -122,6 +138,7 @@ void writeVtu(const std::string& path, const mesh::TetMesh& mesh, const std::vec
             for (int k = 0; k < a.components; ++k) data->SetComponent(static_cast<vtkIdType>(n), k, a.value(n, k));
         grid->GetPointData()->AddArray(data);
     }
+    vtkObject::GlobalWarningDisplayOff();  // a failure is told by our own error
     replaceFile(path, [&](const std::string& temporary) {
         {
             std::ofstream probe(temporary, std::ios::binary);
@@ -134,8 +151,60 @@ void writeVtu(const std::string& path, const mesh::TetMesh& mesh, const std::vec
         writer->EncodeAppendedDataOff();
         writer->SetCompressorTypeToZLib();
         writer->SetCompressionLevel(1);
-        if (!writer->Write()) cannotWrite(path);
+        if (!writer->Write() || writer->GetErrorCode() != 0) cannotWrite(path);
+        // the library does not tell of every failure: a file without its last line is not whole
+        const std::string last = "</VTKFile>";
+        std::ifstream in(temporary, std::ios::binary | std::ios::ate);
+        const auto size = static_cast<std::streamoff>(in.tellg());
+        std::string tail(64, '\0');
+        in.seekg(std::max<std::streamoff>(0, size - 64));
+        in.read(tail.data(), 64);
+        tail.resize(static_cast<std::size_t>(std::max<std::streamsize>(in.gcount(), 0)));
+        if (tail.find(last) == std::string::npos) cannotWrite(path);
     });
+}
+
+std::string differenceOfVtu(const std::string& a, const std::string& b, double share) {
+    vtkObject::GlobalWarningDisplayOff();
+    vtkNew<vtkXMLUnstructuredGridReader> readers[2];
+    vtkUnstructuredGrid* grids[2];
+    for (int i = 0; i < 2; ++i) {
+        readers[i]->SetFileName((i ? b : a).c_str());
+        readers[i]->Update();
+        grids[i] = readers[i]->GetOutput();
+        if (readers[i]->GetErrorCode() != 0 || grids[i]->GetNumberOfPoints() == 0) return "a file that cannot be read";
+    }
+    if (grids[0]->GetNumberOfPoints() != grids[1]->GetNumberOfPoints() ||
+        grids[0]->GetNumberOfCells() != grids[1]->GetNumberOfCells())
+        return std::to_string(grids[1]->GetNumberOfCells()) + " elements, not " +
+               std::to_string(grids[0]->GetNumberOfCells());
+    for (vtkIdType c = 0; c < grids[0]->GetNumberOfCells(); ++c) {
+        vtkNew<vtkIdList> nodes[2];
+        for (int i = 0; i < 2; ++i) grids[i]->GetCellPoints(c, nodes[i]);
+        if (nodes[0]->GetNumberOfIds() != nodes[1]->GetNumberOfIds()) return "element " + std::to_string(c);
+        for (vtkIdType k = 0; k < nodes[0]->GetNumberOfIds(); ++k)
+            if (nodes[0]->GetId(k) != nodes[1]->GetId(k)) return "element " + std::to_string(c);
+    }
+    auto differ = [&](vtkDataArray* x, vtkDataArray* y) {
+        if (!x || !y || x->GetNumberOfComponents() != y->GetNumberOfComponents() ||
+            x->GetNumberOfTuples() != y->GetNumberOfTuples())
+            return true;
+        double size = 0, off = 0;
+        for (vtkIdType n = 0; n < x->GetNumberOfTuples(); ++n)
+            for (int k = 0; k < x->GetNumberOfComponents(); ++k) {
+                size = std::max(size, std::abs(x->GetComponent(n, k)));
+                off = std::max(off, std::abs(x->GetComponent(n, k) - y->GetComponent(n, k)));
+            }
+        return !(off <= share * size);
+    };
+    if (differ(grids[0]->GetPoints()->GetData(), grids[1]->GetPoints()->GetData())) return "positions";
+    vtkPointData* data[2] = {grids[0]->GetPointData(), grids[1]->GetPointData()};
+    if (data[0]->GetNumberOfArrays() != data[1]->GetNumberOfArrays()) return "the number of arrays";
+    for (int i = 0; i < data[0]->GetNumberOfArrays(); ++i) {
+        const char* name = data[0]->GetArrayName(i);
+        if (differ(data[0]->GetArray(i), data[1]->GetArray(name))) return std::string("array '") + name + "'";
+    }
+    return {};
 }
 
 }  // namespace escultura::exchange

@@ -12,8 +12,12 @@
 
 namespace escultura::exchange {
 
-/// Calls write(temporary path), then renames to `path`. @throws InputError when the place cannot be written
+/// Calls write(temporary path), waits until what was written is on the disk, then renames to `path`.
+/// @throws InputError when the place cannot be written
 void replaceFile(const std::string& path, const std::function<void(const std::string& temporary)>& write);
+
+/// Waits until a file, or the names in a folder, are on the disk. @throws InputError when the disk refuses
+void flushToDisk(const std::string& path);
 
 void writeText(const std::string& path, const std::string& text);
 
@@ -32,5 +36,9 @@ struct NodalArray {
 
 /// Quadratic tetrahedra with nodal arrays as .vtu (appended, compressed).
 void writeVtu(const std::string& path, const mesh::TetMesh& mesh, const std::vector<NodalArray>& arrays);
+
+/// Compares two result files: cells exactly, positions and arrays within a share of each one's largest value.
+/// @return what differs first; empty: nothing. @throws InputError when one cannot be read
+std::string differenceOfVtu(const std::string& a, const std::string& b, double share);
 
 }  // namespace escultura::exchange

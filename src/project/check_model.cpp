@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <set>
 
 #include "base/error.hpp"
@@ -33,7 +34,10 @@ class Builder {
             model_.cases.push_back(c.name);
             model_.loads.push_back({elastic::NodalForces(mesh_.position.size(), Vec3::Zero()), {}});
             model_.meant.push_back({});
+            bodyForces_.assign(mesh_.position.size(), Vec3::Zero());
             for (const Load& l : part_.loadsOf(c)) addLoad(l);
+            model_.intoSupports.push_back(shareIntoSupports(model_.supports, model_.loads.back().forces));
+            for (std::size_t n = 0; n < bodyForces_.size(); ++n) model_.loads.back().forces[n] += bodyForces_[n];
             for (Vec3& f : model_.loads.back().forces) f *= c.factor;
             for (double& g : model_.loads.back().given) g *= c.factor;
             model_.meant.back().force *= c.factor;
@@ -134,7 +138,7 @@ class Builder {
             meant.force += force;
             meant.moment += at.cross(force) + moment;
         };
-        if (!l.onFaces()) return addBodyLoad(l, axes, forces, means);
+        if (!l.onFaces()) return addBodyLoad(l, axes, bodyForces_, means);
         const auto list = places(l.on);
         const double share = l.sharedTotal ? 1.0 / static_cast<double>(list.size()) : 1.0;
         const Vec3 force = axes * l.force, moment = axes * l.moment;
@@ -243,6 +247,7 @@ class Builder {
     const std::vector<NamedFace>& faces_;
     const mesh::TetMesh& mesh_;
     CheckModel model_;
+    elastic::NodalForces bodyForces_;                          ///< of the case that is built
     std::vector<std::pair<std::string, std::string>> heldBy_;  ///< [constraints]
     double volume_ = 0;
     Vec3 centroid_ = Vec3::Zero();
@@ -267,6 +272,30 @@ std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& fa
             found.push_back(static_cast<std::int32_t>(f));
     }
     return found;
+}
+
+double shareIntoSupports(const elastic::Supports& supports, const elastic::NodalForces& forces) {
+    std::map<std::int32_t, std::vector<Vec3>> held;  // orthonormal directions of each node
+    auto hold = [&](std::int32_t node, Vec3 direction) {
+        auto& known = held[node];
+        for (const Vec3& k : known) direction -= direction.dot(k) * k;
+        if (direction.norm() > 1e-6) known.push_back(direction.normalized());
+    };
+    for (const auto& c : supports.constraints) hold(c.node, c.direction);
+    for (const auto& g : supports.rigidGroups)
+        if (std::all_of(g.held.begin(), g.held.end(), [](bool h) { return h; }))
+            for (auto n : g.nodes)
+                for (int k = 0; k < 3; ++k) hold(n, Vec3::Unit(k));
+    double all = 0, into = 0;
+    for (std::size_t n = 0; n < forces.size(); ++n) {
+        all += forces[n].norm();
+        const auto at = held.find(static_cast<std::int32_t>(n));
+        if (at == held.end()) continue;
+        Vec3 taken = Vec3::Zero();
+        for (const Vec3& k : at->second) taken += forces[n].dot(k) * k;
+        into += taken.norm();
+    }
+    return all > 0 ? into / all : 0;
 }
 
 CheckModel checkModel(const Part& part, const std::vector<NamedFace>& faces, const mesh::TetMesh& mesh) {

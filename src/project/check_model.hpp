@@ -18,7 +18,11 @@ struct CheckModel {
     std::vector<std::string> cases;          ///< names of the cases that are solved, in order
     std::vector<elastic::LoadVector> loads;  ///< [cases]
     std::vector<MeantLoad> meant;            ///< [cases]
+    std::vector<double> intoSupports;        ///< [cases] shareIntoSupports() of what acts on faces
 };
+
+/// Share of nodal forces that acts along directions in which their nodes are held, 0 to 1: what never loads the part.
+double shareIntoSupports(const elastic::Supports& supports, const elastic::NodalForces& forces);
 
 /// @throws InputError naming the interface that the part does not reach
 CheckModel checkModel(const Part& part, const std::vector<NamedFace>& faces, const mesh::TetMesh& mesh);

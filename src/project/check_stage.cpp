@@ -12,6 +12,7 @@
 #include "base/error.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "elastic/stress.hpp"
 #include "elastic/submodel.hpp"
 #include "lattice/refine.hpp"
@@ -22,7 +23,8 @@
 namespace escultura::project {
 namespace {
 
-constexpr double lookFactor = 1.3;  // of the element size at level look
+constexpr double mostIntoSupports = 0.01;  // share of the forces on faces that may act on what is held
+constexpr double lookFactor = 1.3;         // of the element size at level look
 
 double spacingOf(const Recipe& r) {
     return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
@@ -130,6 +132,15 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
     r.droppedPieces = m.corners.droppedPieces;
     r.droppedVolume = m.corners.droppedVolume;
     const CheckModel model = checkModel(part, r.faces, r.mesh);
+    for (std::size_t i = 0; i < model.cases.size(); ++i)
+        for (const LoadCase& c : part.loadCases)
+            if (c.name == model.cases[i] && !c.onSupports && !(model.intoSupports[i] <= mostIntoSupports))
+                throw InputError(ErrorDetail{
+                    "A load acts where the part is held: it goes straight into the supports and loads nothing.",
+                    part.path, "load case '" + c.name + "'",
+                    "at most " + plainNumber(100 * mostIntoSupports) +
+                        " % of its forces on held faces, or \"on_supports\": true in the case",
+                    formatNumber(100 * model.intoSupports[i], 3) + " %"});
     elastic::SolveOptions options;
     options.method = recipe.check.method;
     options.tolerance =
@@ -180,6 +191,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         c.meantMoment = model.meant[i].moment;
         c.equilibriumError = s.equilibriumError;
         c.residual = s.residual;
+        c.intoSupports = model.intoSupports[i];
         c.iterations = s.iterations;
         // facets of curved faces and nominal normals differ a little: a pressure's lever is not exact
         double forceSize = 0;
@@ -193,6 +205,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
         }();
         const double bar = pressed ? 5e-3 : 1e-6;
         c.appliedAsMeant =
+            std::isfinite(forceSize) && std::isfinite(c.meant.norm()) && std::isfinite(c.meantMoment.norm()) &&
             (c.applied - c.meant).norm() <= bar * std::max(c.meant.norm(), pressed ? forceSize : 1e-3 * forceSize) &&
             (c.appliedMoment - c.meantMoment).norm() <= bar * forceSize * size;
         for (const auto& [reaction, nodes] : held) {
@@ -231,6 +244,7 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
             c.meantMoment += factor * at->meantMoment;
             c.equilibriumError = std::max(c.equilibriumError, at->equilibriumError);
             c.residual = std::max(c.residual, at->residual);
+            c.intoSupports = std::max(c.intoSupports, at->intoSupports);
             c.appliedAsMeant = c.appliedAsMeant && at->appliedAsMeant;
             if (c.reactions.empty()) {
                 c.reactions = at->reactions;
@@ -331,6 +345,13 @@ std::vector<char> worthRefining(const CheckResult& r) {
 }
 
 }  // namespace
+
+std::string CaseResult::problem() const {
+    if (!appliedAsMeant) return "does not apply the load that is meant";
+    if (!std::isfinite(maxStress) || !std::isfinite(maxDisplacement)) return "has results that are not numbers";
+    if (!(maxStress > 0) || !(maxDisplacement > 0)) return "loads nothing";
+    return {};
+}
 
 CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
                         const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {

@@ -68,6 +68,10 @@ struct CaseResult {
     /// Whether the applied resultant is the meant one: force within 1e-6 of its size, moment likewise with the part's
     /// size as lever.
     bool appliedAsMeant = true;
+    /// Share of the forces on faces that acts where supports hold against it: it never loads the part.
+    double intoSupports = 0;
+    /// Why the case proves nothing; empty: it loads the part as meant, with results that are numbers.
+    std::string problem() const;
 };
 
 struct Band {

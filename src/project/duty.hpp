@@ -87,6 +87,8 @@ struct LoadCase {
     std::vector<Load> loads;
     Use use = Use::check;
     double factor = 1;  ///< on all its loads
+    /// Some of its loads may act on what supports hold: they then go straight into the supports, and are told.
+    bool onSupports = false;
 };
 
 /// A weighted sum of load cases, such as 1.35 steady + 1.5 storm.

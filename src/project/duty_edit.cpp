@@ -212,6 +212,7 @@ std::string withCase(const Part& part, const std::string& replaced, const LoadCa
     json described{{"name", c.name}};
     if (c.use != LoadCase::Use::check) described["use"] = name(c.use);
     if (c.factor != 1) described["factor"] = c.factor;
+    if (c.onSupports) described["on_supports"] = true;
     described["loads"] = json::array();
     if (at >= 0)
         described["loads"] = list[at]["loads"];

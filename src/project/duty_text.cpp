@@ -255,7 +255,7 @@ void readDuty(const Node& root, const Units& u, Part& p) {
         }
     for (const Node& n : root.at("supports").list()) p.supports.push_back(readSupport(n, p, u));
     for (const Node& n : root.at("load_cases").list()) {
-        n.onlyKeys({"name", "loads", "use", "factor"});
+        n.onlyKeys({"name", "loads", "use", "factor", "on_supports"});
         LoadCase c;
         c.name = n.at("name").text();
         nameOnce(n, c.name, p.loadCases);
@@ -268,6 +268,7 @@ void readDuty(const Node& root, const Units& u, Part& p) {
         }
         if (n.has("factor")) c.factor = n.at("factor").quantity(dimension::none, "");
         if (!std::isfinite(c.factor)) n.at("factor").refuse("a finite factor", formatNumber(c.factor));
+        if (n.has("on_supports")) c.onSupports = n.at("on_supports").yes();
         p.loadCases.push_back(std::move(c));
     }
     std::vector<std::string> cases;

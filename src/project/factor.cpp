@@ -86,20 +86,26 @@ Factor factorOf(const Project& project, const Variant& variant, const CheckResul
     }
     std::stable_sort(untested.begin(), untested.end(), [](const auto& a, const auto& b) { return a.first > b.first; });
     for (const auto& [own, id] : untested)
-        if (own > known) factor.toTest.push_back(id);
+        if (own > known) {
+            factor.toTest.push_back(id);
+            if (findFinding(list, id)->place != "free body") factor.bounded = false;
+        }
     factor.value = assess::safetyFactor(strength, governs);
     if (factor.toTest.empty()) factor.resolved = true;
     if (factor.basis == Factor::Basis::look) return factor;
     if (factor.toTest.empty())
         factor.basis = Factor::Basis::tested;
-    else if (check.level == Level::converged && check.converged && factor.resolved)
+    else if (check.level == Level::converged && check.converged && factor.resolved && factor.bounded)
         factor.basis = Factor::Basis::converged;
+    if (factor.proves()) factor.band = {factor.value, factor.value};
     return factor;
 }
 
 std::string doubtWords(const Factor& f) {
     std::string words;
-    if (!f.resolved)
+    if (!f.bounded)
+        words = "at most " + formatNumber(f.band.high, 3) + ", no lower end: a peak where a support or load acts";
+    else if (!f.resolved)
         words = "between " + formatNumber(f.band.low, 3) + " and " + formatNumber(f.band.high, 3) + ": not resolved";
     auto add = [&](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };
     if (f.basis == Factor::Basis::look) add("level look");

@@ -17,11 +17,14 @@ struct Factor {
         tested,
         converged,  ///< a check of level 'converged' that did, with no place where the estimates of stress disagree
     } basis = Basis::untested;
-    double value = 0;       ///< that counts: tested peaks, else the largest stress that the mesh's own doubt allows
-    double judged = 0;      ///< by the judged stress of the check's mesh, nothing tested or left out
-    Band band{};            ///< by the check's mesh alone
-    bool resolved = true;   ///< no place that counts untested is one where the two estimates disagree
-    std::string governing;  ///< id of the hotspot that the value comes from; empty: none
+    double value = 0;      ///< that counts: tested peaks, else the largest stress that the mesh's own doubt allows
+    double judged = 0;     ///< by the judged stress of the check's mesh, nothing tested or left out
+    Band band{};           ///< by the check's mesh alone; the value itself once it is proven
+    bool resolved = true;  ///< no place that counts untested is one where the two estimates disagree
+    /// No hotspot that could govern lies untested where a support or load acts: the stress of an idealised boundary may
+    /// grow without limit as the mesh gets finer, so that one mesh tells no lower end of the factor.
+    bool bounded = true;
+    std::string governing;               ///< id of the hotspot that the value comes from; empty: none
     std::vector<std::string> toTest{};   ///< ids of the hotspots that could govern and are not tested, highest first
     std::vector<std::string> without{};  ///< ids of the accepted ones whose zones are left out
     bool proves() const { return basis == Basis::tested || basis == Basis::converged; }

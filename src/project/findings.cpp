@@ -22,8 +22,10 @@ std::vector<Finding> findingsOf(const Project& project, const Recipe& recipe) {
     std::vector<Finding> list = found->findings;
     if (const auto tests = project.results->find<HotspotTests>(testsKey(project, recipe)))
         for (Finding& f : list)
-            if (const auto at = tests->byNode.find(f.node); f.node >= 0 && at != tests->byNode.end())
+            if (const auto at = tests->byNode.find(f.node); f.node >= 0 && at != tests->byNode.end()) {
                 f.evidence = at->second;
+                if (const auto g = tests->group.find(f.node); g != tests->group.end()) f.testGroup = g->second;
+            }
     return list;
 }
 
@@ -74,7 +76,12 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
     const auto evidence = testSpots(part, *body.shape, mesh->corners, *check, places, progress);
     HotspotTests all;
     if (const auto before = project.results->find<HotspotTests>(testsKey(project, recipe))) all = *before;
-    for (std::size_t i = 0; i < nodes.size(); ++i) all.byNode[nodes[i]] = evidence[i];
+    int group = 1;
+    for (const auto& [node, number] : all.group) group = std::max(group, number + 1);
+    for (std::size_t i = 0; i < nodes.size(); ++i) {
+        all.byNode[nodes[i]] = evidence[i];
+        all.group[nodes[i]] = group;
+    }
     project.results->store(testsKey(project, recipe), std::move(all));
 }
 

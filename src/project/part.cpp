@@ -3,14 +3,13 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
-#include <fstream>
 #include <nlohmann/json.hpp>
 #include <set>
-#include <sstream>
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "project/part_node.hpp"
+#include "project/strict_json.hpp"
 
 namespace escultura::project {
 namespace {
@@ -74,8 +73,17 @@ Interface readInterface(const Node& n, const Units& u) {
     }
     i.start.kind = i.kind == Interface::Kind::bore ? EndKind::through : EndKind::flat;
     i.end.kind = solid ? EndKind::blind : i.start.kind;
-    if (n.has("start")) i.start = readEnd(n.at("start"), u);
-    if (n.has("end")) i.end = readEnd(n.at("end"), u);
+    auto end = [&](const char* key, InterfaceEnd& e) {
+        if (!n.has(key)) return;
+        e = readEnd(n.at(key), u);
+        if (n.at(key).has("clear_diameter") && e.clearDiameter < i.boreDiameter)
+            n.at(key)
+                .at("clear_diameter")
+                .refuse("at least the bore's " + formatNumber(i.boreDiameter) + " mm",
+                        formatNumber(e.clearDiameter) + " mm");
+    };
+    end("start", i.start);
+    end("end", i.end);
     return i;
 }
 
@@ -203,25 +211,11 @@ std::string canonical(const exchange::FieldSource& s) {
 }
 
 Part readPart(const std::string& path) {
-    std::ifstream in(path, std::ios::binary);
-    if (!in || std::filesystem::is_directory(path))
-        throw InputError(
-            ErrorDetail{"The part file cannot be opened.", path, {}, "a part file (.json)", "no readable file there"});
-    std::stringstream text;
-    text << in.rdbuf();
-    return parsePart(text.str(), path);
+    return parsePart(readWholeText(path, "The part file cannot be opened."), path);
 }
 
 Part parsePart(const std::string& text, const std::string& path) {
-    json document;
-    try {
-        document = json::parse(text);
-    } catch (const json::parse_error& e) {
-        const auto line =
-            1 + std::count(text.begin(), text.begin() + static_cast<long>(std::min(e.byte, text.size())), '\n');
-        throw InputError(ErrorDetail{"The part file is not valid JSON.", path, "line " + std::to_string(line),
-                                     "JSON (RFC 8259)", e.what()});
-    }
+    const json document = parseStrictJson(text, path, "The part file is not valid JSON.");
     const Node root(document, "", path);
     root.onlyKeys({"format",   "version",       "name",         "description",  "units",
                    "material", "field",         "design_space", "interfaces",   "keep_outs",

@@ -53,10 +53,14 @@ class Node {
         return value_.get<std::string>();
     }
     double quantity(Dimension wanted, const std::string& unit) const {
+        auto sane = [&](double v) {  // squares and products of such numbers are still numbers
+            if (!(std::abs(v) <= 1e18)) refuse("a number of at most 1e18", formatNumber(v));
+            return v;
+        };
         try {
             if (value_.is_number())
-                return wanted == dimension::none ? value_.get<double>() : value_.get<double>() * unitScale(unit);
-            if (value_.is_string()) return parseQuantity(value_.get<std::string>(), wanted, unit);
+                return sane(wanted == dimension::none ? value_.get<double>() : value_.get<double>() * unitScale(unit));
+            if (value_.is_string()) return sane(parseQuantity(value_.get<std::string>(), wanted, unit));
         } catch (const InputError& e) {
             refuse(e.detail().expected, e.detail().place + " " + e.detail().found);
         }

@@ -9,12 +9,13 @@
 #include "base/quantity.hpp"
 #include "exchange/body_files.hpp"
 #include "project/part_numbers.hpp"
+#include "project/plausible.hpp"
 #include "project/rebuild_text.hpp"
 
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 5;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 6;  // part of every key: raise it when a stage computes something else
 
 double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
@@ -283,6 +284,7 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
     const StageKeys keys = project.keys(recipe);
     if (upTo == Stage::field) return timings;
     if (!part.numberProblem.empty()) throw InputError(part.numberProblem);
+    requirePlausible(part, recipe, *field);
     auto surface = project.surface(recipe);
     if (!surface)
         timed(Stage::surface,

@@ -5,6 +5,7 @@
 #include <set>
 
 #include "base/quantity.hpp"
+#include "project/plausible.hpp"
 
 namespace escultura::project {
 namespace {
@@ -199,6 +200,7 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
         }
     }
     if (field) {
+        for (ReadyNote& n : plausibilityNotes(part, recipe, *field)) notes.push_back(std::move(n));
         const ThresholdFigures t = thresholdFigures(part, *field, recipe);
         for (const auto& name : t.cutOff)
             if (used.count(name))

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "project/factor.hpp"
 #include "project/findings.hpp"
 #include "project/requirement_text.hpp"
@@ -257,6 +258,13 @@ std::vector<RequirementState> requirementStates(const Project& project, const Va
                     s.state = State::notMet;
                     s.note = c.equilibriumError <= balanced ? "equations not solved well enough" : "out of equilibrium";
                 }
+        // nor does one with a case that does nothing
+        if ((s.state == State::met || s.state == State::metSoFar) && s.evidence == Stage::check)
+            for (const CaseResult& c : k.onCheck->cases)
+                if (const std::string problem = c.problem(); !problem.empty()) {
+                    s.state = State::unknown;
+                    s.note = "load case '" + c.name + "' " + problem;
+                }
         states.push_back(s);
     }
     return states;
@@ -318,10 +326,10 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
                 block(Stage::check, "Load case '" + c.name + "' is not in equilibrium.");
             if (!(c.residual <= balanced))
                 block(Stage::check, "The equations of load case '" + c.name + "' are solved to " +
-                                        formatNumber(c.residual, 2) + " only, wanted are " + formatNumber(balanced, 2) +
+                                        plainNumber(c.residual, 2) + " only, wanted are " + plainNumber(balanced, 2) +
                                         ": use the direct solver.");
-            if (!c.appliedAsMeant)
-                block(Stage::check, "Load case '" + c.name + "' does not apply the load that is meant.");
+            if (const std::string problem = c.problem(); !problem.empty())
+                block(Stage::check, "Load case '" + c.name + "' " + problem + ".");
         }
     if (check && check->level != Level::look)
         for (const std::string& id : hotspotsToTest(project, variant))

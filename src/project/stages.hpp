@@ -128,6 +128,7 @@ struct Finding {
     LocalPrint print{};                ///< of the boundary around it
     double reach = 0;                  ///< of the print, mm
     assess::Evidence evidence;         ///< hotspots: of their test
+    int testGroup = 0;                 ///< those of one group were refined together, in this order; 0: not tested
 };
 const char* name(Finding::Kind kind);
 /// Class of a hotspot ("real" ... or "not tested, near support"), kind of another finding.
@@ -145,6 +146,7 @@ struct FindingsResult {
 /// Evidence of the hotspots of one check, by node.
 struct HotspotTests {
     std::map<std::int32_t, assess::Evidence> byNode;
+    std::map<std::int32_t, int> group;  ///< by node: which were refined together, from 1 in the order of the tests
 };
 
 /// What the safety factor leaves out of a check.

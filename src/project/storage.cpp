@@ -2,6 +2,7 @@
 /// history(position, kind, data).
 
 #include <filesystem>
+#include <fstream>
 #include <map>
 #include <nlohmann/json.hpp>
 
@@ -15,10 +16,41 @@ namespace escultura::project {
 namespace {
 
 constexpr int formatVersion = 4;
+namespace fs = std::filesystem;
+
+/// Where the part file is, both from anywhere and from beside the project: one of them outlives a move.
+void notePartPath(nlohmann::json& head, const std::string& part, const std::string& project) {
+    if (part.empty()) return;
+    const fs::path absolute = fs::absolute(part).lexically_normal();
+    head["part_path"] = absolute.string();
+    head["part_path_from_project"] =
+        absolute.lexically_relative(fs::absolute(project).lexically_normal().parent_path()).string();
+}
+
+std::string partPath(const nlohmann::json& head, const std::string& project) {
+    const std::string absolute = head.at("part_path");
+    std::error_code failed;
+    if (fs::exists(absolute, failed) || !head.contains("part_path_from_project")) return absolute;
+    const fs::path beside =
+        (fs::absolute(project).parent_path() / head.at("part_path_from_project").get<std::string>()).lexically_normal();
+    return fs::exists(beside, failed) ? beside.string() : absolute;
+}
 
 }  // namespace
 
 void saveProject(const Project& project, const std::string& path) {
+    std::error_code failed;
+    if (fs::exists(path, failed)) {  // never over what is something else, such as the part file
+        char start[16] = {};
+        std::ifstream(path, std::ios::binary).read(start, sizeof start);
+        if (fs::is_directory(path, failed) ||
+            (fs::file_size(path, failed) > 0 && std::string(start, 15) != "SQLite format 3"))
+            throw InputError(ErrorDetail{"The project cannot be saved there.",
+                                         path,
+                                         {},
+                                         "a new file, or a project to replace",
+                                         "something that is not an Escultura project"});
+    }
     exchange::replaceFile(path, [&](const std::string& temporary) {
         std::error_code ignored;
         std::filesystem::remove(temporary, ignored);
@@ -31,6 +63,7 @@ void saveProject(const Project& project, const std::string& path) {
         db.execute(resultTable);
         nlohmann::json head = projectJson(project);
         head["version"] = formatVersion;
+        notePartPath(head, project.part.path, path);
         const std::string text = head.dump();
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "project", "json", {text.begin(), text.end()});
         db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "part", "json",
@@ -74,7 +107,7 @@ Project loadProject(const std::string& path) {
             throw InputError(ErrorDetail{"The project was written by another version.", path, "version",
                                          std::to_string(formatVersion), j.at("version").dump()});
         Project p;
-        p.part = parsePart(part, j.at("part_path"));
+        p.part = parsePart(part, partPath(j, path));
         applyProjectJson(p, j);
         if (p.variants.empty() || p.open >= p.variants.size() || p.baseline >= p.variants.size())
             throw InputError(ErrorDetail{"The project file is damaged.", path, "variants",

@@ -185,7 +185,7 @@ void describe(Archive& a, CaseResult& c) {
           c.appliedAsMeant, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions,
           c.equilibriumError, c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises,
           c.maxRawVonMises, c.minSafetyFactor, c.maxNode, c.maxDisplacementNode, c.counts, c.maxCounts,
-          c.maxRecoveredStress, c.maxRawStress);
+          c.maxRecoveredStress, c.maxRawStress, c.intoSupports);
 }
 void describe(Archive& a, assess::Envelope& e) {
     a.all(e.stress, e.governingCase, e.maxStress, e.maxNode, e.maxCase);
@@ -203,10 +203,15 @@ void describe(Archive& a, assess::Evidence& e) {
 void describe(Archive& a, HotspotTests& t) {
     std::vector<std::int32_t> nodes;
     std::vector<assess::Evidence> evidence;
-    for (auto& [node, e] : t.byNode) nodes.push_back(node), evidence.push_back(e);
-    a.all(nodes, evidence);
+    std::vector<std::int32_t> groups;
+    for (auto& [node, e] : t.byNode) nodes.push_back(node), evidence.push_back(e), groups.push_back(t.group[node]);
+    a.all(nodes, evidence, groups);
     t.byNode.clear();
-    for (std::size_t i = 0; i < std::min(nodes.size(), evidence.size()); ++i) t.byNode[nodes[i]] = evidence[i];
+    t.group.clear();
+    for (std::size_t i = 0; i < std::min({nodes.size(), evidence.size(), groups.size()}); ++i) {
+        t.byNode[nodes[i]] = evidence[i];
+        t.group[nodes[i]] = groups[i];
+    }
 }
 void describe(Archive& a, Finding& f) {
     a.all(f.kind, f.id, f.place, f.text, f.position, f.node, f.peak, f.counts, f.beside, f.safetyFactor, f.persistence,
@@ -234,9 +239,9 @@ void eachStored(const Visit& visit) {
     visit(static_cast<const CageResult*>(nullptr), "cage");
     visit(static_cast<const RebuildResult*>(nullptr), "solid");
     // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
-    visit(static_cast<const CheckResult*>(nullptr), "check 2");
+    visit(static_cast<const CheckResult*>(nullptr), "check 3");
     visit(static_cast<const FindingsResult*>(nullptr), "findings 2");
-    visit(static_cast<const HotspotTests*>(nullptr), "tests 2");
+    visit(static_cast<const HotspotTests*>(nullptr), "tests 3");
 }
 
 }  // namespace

@@ -155,6 +155,7 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
             cases.push_back({{"name", x.name},
                              {"combination", x.combination},
                              {"applied_as_meant", x.appliedAsMeant},
+                             {"share_into_supports", x.intoSupports},
                              {"applied_moment_Nmm", vec(x.appliedMoment)},
                              {"reaction_moment_Nmm", vec(x.reactionMoment)},
                              {"iterations", x.iterations},
@@ -198,9 +199,9 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                         {"recovered_max_MPa", c->maxRecoveredStress},
                         {"raw_max_MPa", c->maxRawStress},
                         {"min_safety_factor", number(c->minSafetyFactor)},
-                        {"min_safety_factor_low", number(c->factorBand.low)},
-                        {"min_safety_factor_high", number(c->factorBand.high)},
-                        {"resolved", c->isResolved()},
+                        {"min_safety_factor_low", number(factor.bounded ? factor.band.low : 0)},
+                        {"min_safety_factor_high", number(factor.band.high)},
+                        {"resolved", factor.resolved && factor.bounded},
                         {"safety_factor_that_counts", number(factor.value)},
                         {"rests_on", factor.proves() ? (factor.basis == Factor::Basis::tested ? "tested" : "converged")
                                                      : doubtWords(factor)},
@@ -227,7 +228,8 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                          {"area_mm2", x.area}});
         const assess::Evidence& e = x.evidence;
         if (e.verdict != assess::HotspotClass::untested)
-            item["test"] = {{"sizes_mm", e.size},
+            item["test"] = {{"group", x.testGroup},
+                            {"sizes_mm", e.size},
                             {"peaks_MPa", e.peak},
                             {"elements", e.elements},
                             {"exponent", e.exponent},

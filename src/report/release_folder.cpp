@@ -1,4 +1,5 @@
 #include <QAbstractTextDocumentLayout>
+#include <QBuffer>
 #include <QImage>
 #include <QPageSize>
 #include <QPainter>
@@ -8,12 +9,12 @@
 #include <QUrl>
 #include <cmath>
 #include <filesystem>
-#include <fstream>
 #include <nlohmann/json.hpp>
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "base/signature.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "project/findings.hpp"
@@ -21,6 +22,7 @@
 #include "project/state_text.hpp"
 #include "render/overlay.hpp"
 #include "report/part_scene.hpp"
+#include "report/release_files.hpp"
 #include "report/report.hpp"
 #include "report/variant_plots.hpp"
 
@@ -83,7 +85,9 @@ class PagedReport {
 
 void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
               const std::string& footer) {
-    QPdfWriter writer(QString::fromStdString(path));
+    QBuffer bytes;
+    bytes.open(QIODevice::WriteOnly);
+    QPdfWriter writer(&bytes);
     writer.setPageSize(QPageSize(QPageSize::A4));
     writer.setPageMargins(QMarginsF(16, 16, 16, 18), QPageLayout::Millimeter);
     writer.setResolution(144);
@@ -98,6 +102,8 @@ void writePdf(const std::string& path, const std::string& html, const std::map<s
         if (page) writer.newPage();
         report.paint(painter, page);
     }
+    painter.end();
+    exchange::writeText(path, bytes.data().toStdString());
 }
 
 /// A camera that looks at a place of the boundary from outside.
@@ -193,35 +199,6 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     return pictures;
 }
 
-std::vector<exchange::NodalArray> resultArrays(const Part& part, const CheckResult& c) {
-    std::vector<exchange::NodalArray> arrays;
-    for (const CaseResult& x : c.cases) {
-        arrays.push_back(
-            {"displacement [mm] " + x.name, 3, [&x](std::size_t n, int k) { return x.displacement[n][k]; }});
-        arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
-        arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
-    }
-    const double yield = elastic::strength(part.material);
-    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.stress[n]; }});
-    arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
-                          return std::min(assess::safetyFactor(yield, c.envelope.stress[n]), 999.0);
-                      }});
-    arrays.push_back(
-        {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});
-    return arrays;
-}
-
-/// Contents without page numbers, for a page that has none.
-std::string withoutPages(std::string html) {
-    const std::string mark = pageMark;
-    for (auto at = html.find(mark); at != std::string::npos; at = html.find(mark, at)) {
-        auto end = at + mark.size();
-        while (end < html.size() && std::isdigit(static_cast<unsigned char>(html[end]))) ++end;
-        html.erase(at, end - at);
-    }
-    return html;
-}
-
 /// Copies a file that the part names into inputs/, under a name of its own, and returns the new path.
 std::string copied(const std::string& from, const std::string& draft, std::map<std::string, std::string>& done) {
     const auto known = done.find(from);
@@ -278,38 +255,51 @@ nlohmann::json versions() {
 
 }  // namespace
 
-void requireWritableFolder(const std::string& folder) {
-    std::error_code failed;
-    fs::create_directories(folder, failed);
-    const std::string probe = folder + "/.probe";
-    const bool ok = !failed && static_cast<bool>(std::ofstream(probe) << "x");
-    std::error_code ignored;
-    fs::remove(probe, ignored);
-    if (!ok)
-        throw InputError(ErrorDetail{"The output folder cannot be written.",
-                                     folder,
-                                     {},
-                                     "a folder that can be made and written",
-                                     failed ? failed.message() : "no permission"});
+std::vector<exchange::NodalArray> resultArrays(const Part& part, const CheckResult& c) {
+    std::vector<exchange::NodalArray> arrays;
+    for (const CaseResult& x : c.cases) {
+        arrays.push_back(
+            {"displacement [mm] " + x.name, 3, [&x](std::size_t n, int k) { return x.displacement[n][k]; }});
+        arrays.push_back({"stress [MPa] " + x.name, 6, [&x](std::size_t n, int k) { return x.stress[n][k]; }});
+        arrays.push_back({"von Mises [MPa] " + x.name, 1, [&x](std::size_t n, int) { return x.vonMises[n]; }});
+    }
+    const double yield = elastic::strength(part.material);
+    arrays.push_back({"von Mises [MPa] worst", 1, [&c](std::size_t n, int) { return c.envelope.stress[n]; }});
+    arrays.push_back({"safety factor worst", 1, [&c, yield](std::size_t n, int) {
+                          return std::min(assess::safetyFactor(yield, c.envelope.stress[n]), 999.0);
+                      }});
+    arrays.push_back(
+        {"governing case", 1, [&c](std::size_t n, int) { return static_cast<double>(c.envelope.governingCase[n]); }});
+    return arrays;
+}
+
+std::string withoutPages(std::string html) {
+    const std::string mark = pageMark;
+    for (auto at = html.find(mark); at != std::string::npos; at = html.find(mark, at)) {
+        auto end = at + mark.size();
+        while (end < html.size() && std::isdigit(static_cast<unsigned char>(html[end]))) ++end;
+        html.erase(at, end - at);
+    }
+    return html;
 }
 
 void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
-                  render::Renderer& renderer, const std::string& folder, Progress& progress, const Release* release) {
-    requireWritableFolder(folder);
+                  render::Renderer& renderer, const std::string& folder, Progress& progress, const Release* release,
+                  bool replace, const std::string& secretKey) {
     const Part& part = project.partOf(variant.recipe);
     const bool open = releaseBlockers(project, variant).empty();
-    const std::string draft = folder + "/.draft";
-    std::error_code ignored;
-    fs::remove_all(draft, ignored);
+    ReleaseDraft target(folder, replace);
+    const std::string& draft = target.path();
     try {
         fs::create_directories(draft + "/pictures");
         const auto pictures = drawPictures(project, variant, renderer, progress);
         std::vector<std::string> names;
         for (const auto& [name, image] : pictures) {
             names.push_back(name);
-            if (!image.save(QString::fromStdString(draft + "/pictures/" + name + ".png")))
-                throw InputError(
-                    ErrorDetail{"A picture cannot be written.", folder, name, "space left", "the write failed"});
+            QBuffer bytes;
+            if (!bytes.open(QIODevice::WriteOnly) || !image.save(&bytes, "PNG"))
+                throw InputError(ErrorDetail{"A picture cannot be written.", folder, name, "a picture", "none"});
+            exchange::writeText(draft + "/pictures/" + name + ".png", bytes.data().toStdString());
         }
         progress.step("Writing the files");
         writeInputs(project, variant, draft);
@@ -364,24 +354,21 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         for (const auto& f : files)
             manifest["files"].push_back(
                 {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
-        exchange::writeText(draft + "/manifest.json", manifest.dump(2) + "\n");
-        files.push_back("manifest.json");
-        progress.check();
-        for (const auto& f : files) {
-            fs::create_directories(fs::path(folder + "/" + f).parent_path());
-            fs::rename(draft + "/" + f, folder + "/" + f);
+        manifest["sum"] = sha256(manifest.dump());
+        const std::string text = manifest.dump(2) + "\n";
+        exchange::writeText(draft + "/manifest.json", text);
+        if (!secretKey.empty()) {
+            exchange::writeText(draft + "/manifest.sig", signatureOf(text, secretKey) + "\n");
+            exchange::writeText(draft + "/signer.pub", openKeyOf(secretKey));
         }
-        fs::remove_all(draft);
+        progress.check();
+        target.publish();
     } catch (const fs::filesystem_error& e) {
-        fs::remove_all(draft, ignored);
         throw InputError(ErrorDetail{"The release folder cannot be written.",
                                      folder,
                                      {},
                                      "a folder that can be written, with space left",
                                      e.code().message()});
-    } catch (...) {
-        fs::remove_all(draft, ignored);
-        throw;
     }
 }
 

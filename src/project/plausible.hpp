@@ -1,0 +1,23 @@
+/// @file project/plausible.hpp
+/// Sizes of a part's inputs against each other and against the machine, before any long work: a slip of units must be a
+/// sentence, not an hour of waiting.
+
+#pragma once
+#include <vector>
+
+#include "project/ready.hpp"
+
+namespace escultura::project {
+
+/// What cannot be meant (blockers) and what is odd (warnings). Part of readyNotes().
+std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field);
+
+/// @throws InputError with the first blocker
+void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field);
+
+/// Most lattice vertices that a surface or mesh is made of; above it the spacing is refused.
+inline constexpr double mostLatticeVertices = 8e7;
+/// Vertices of the lattice over a box. @param spacing  mm
+double latticeVertices(const Box3& box, double spacing);
+
+}  // namespace escultura::project
