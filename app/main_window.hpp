@@ -44,7 +44,12 @@ class MainWindow : public QMainWindow {
     /// Keeps the camera under a name, with the project.
     void keepView(const QString& name);
     /// Writes the release folder on the worker thread.
-    void releaseTo(const QString& folder, const std::optional<project::SignOff>& signOff = std::nullopt);
+    /// @param key  file of the secret key to sign with; empty: none
+    void releaseTo(const QString& folder, const std::optional<project::SignOff>& signOff = std::nullopt,
+                   const QString& key = {});
+    /// Makes everything in a release folder again and tells what differs.
+    /// @param openKey  file of the signer's public key; empty: the folder's own
+    void checkRelease(const QString& folder, const QString& openKey = {});
     /// Offers work that an earlier process could not save.
     void offerRecovery();
     Session& session() { return session_; }
@@ -82,7 +87,8 @@ class MainWindow : public QMainWindow {
     void importBody(const QString& as);
     void showProcess();
     void setPicking(bool on);
-    void writeRelease(const project::SignOff& signOff);
+    void writeRelease(const project::SignOff& signOff, const QString& key);
+    void askForRelease();
     void connectComparison();
     void putBeside(std::size_t variant);
     QString companionsKey() const;

@@ -8,11 +8,13 @@
 #include <cmath>
 #include <filesystem>
 
+#include "base/signature.hpp"
 #include "dialogs/field_dialog.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "main_window.hpp"
 #include "project/part_edit.hpp"
+#include "project/strict_json.hpp"
 #include "report/report.hpp"
 #include "widgets.hpp"
 
@@ -174,7 +176,7 @@ void MainWindow::useBody(const QString& path, const QString& as) {
         });
 }
 
-void MainWindow::writeRelease(const SignOff& signOff) {
+void MainWindow::writeRelease(const SignOff& signOff, const QString& key) {
     QString folder = QFileDialog::getExistingDirectory(this, "Folder for the release");
     if (folder.isEmpty()) return;
     // a release has a folder of its own, and a new one each time
@@ -187,12 +189,17 @@ void MainWindow::writeRelease(const SignOff& signOff) {
         while (QFileInfo::exists(path())) ++number;
         folder = path();
     }
-    releaseTo(folder, signOff);
+    releaseTo(folder, signOff, key);
 }
 
-void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& signOff) {
+void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& signOff, const QString& key) {
     auto copy = std::make_shared<Project>(session_.project());
+    std::string secretKey;
     if (signOff) try {
+            if (!key.isEmpty()) {
+                secretKey = readWholeText(key.toStdString(), "The key cannot be opened.");
+                openKeyOf(secretKey);  // refuses what is no key
+            }
             addRelease(*copy, copy->current(), *signOff);
         } catch (const std::exception& e) {
             showError(e.what());
@@ -202,10 +209,10 @@ void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& 
     const bool signed_ = signOff.has_value();
     session_.work(
         "Release",
-        [copy, folder, timings, signed_](Progress& progress) {
+        [copy, folder, timings, signed_, secretKey](Progress& progress) {
             render::Renderer renderer;  // a drawing context of this thread
             report::writeRelease(*copy, copy->current(), timings, renderer, folder.toStdString(), progress,
-                                 signed_ ? &copy->releases.back() : nullptr);
+                                 signed_ ? &copy->releases.back() : nullptr, false, secretKey);
         },
         [this, folder, copy, signed_] {
             session_.addLog("Release written to " + folder);
@@ -216,6 +223,58 @@ void MainWindow::releaseTo(const QString& folder, const std::optional<SignOff>& 
                                   .arg(QString::fromStdString(copy->releases.back().name)),
                               [&](Project& p) { p.releases.push_back(copy->releases.back()); });
             emit session_.changed();
+        });
+}
+
+void MainWindow::askForRelease() {
+    const QString folder = QFileDialog::getExistingDirectory(this, "Release folder to check");
+    if (folder.isEmpty()) return;
+    QString key;
+    if (QFileInfo::exists(folder + "/manifest.sig"))
+        key = QFileDialog::getOpenFileName(this, "The signer's public key (Cancel: the one in the folder)", {},
+                                           "Public keys (*.pub);;All files (*)");
+    checkRelease(folder, key);
+}
+
+void MainWindow::checkRelease(const QString& folder, const QString& openKey) {
+    auto items = std::make_shared<std::vector<report::VerifiedItem>>();
+    session_.work(
+        "Checking the release",
+        [items, folder, openKey](Progress& progress) {
+            const std::string key =
+                openKey.isEmpty() ? std::string() : readWholeText(openKey.toStdString(), "The key cannot be opened.");
+            *items = report::verifyRelease(folder.toStdString(), true, progress, key);
+        },
+        [this, items, folder] {
+            QString differences, signature;
+            int differ = 0;
+            for (const auto& i : *items) {
+                if (i.what == "signature") signature = QString::fromStdString(i.found + ", " + i.expected);
+                if (i.holds) continue;
+                if (++differ <= 12)
+                    differences += QString("<li><b>%1</b><br/>stated %2<br/>found %3</li>")
+                                       .arg(QString::fromStdString(i.what).toHtmlEscaped(),
+                                            QString::fromStdString(i.expected).toHtmlEscaped(),
+                                            QString::fromStdString(i.found).toHtmlEscaped());
+            }
+            if (differ > 12) differences += QString("<li>and %1 more</li>").arg(differ - 12);
+            auto* box = new QMessageBox(differ ? QMessageBox::Warning : QMessageBox::Information, "Release checked", {},
+                                        QMessageBox::Ok, this);
+            box->setObjectName("releaseChecked");
+            box->setAttribute(Qt::WA_DeleteOnClose);
+            box->setTextFormat(Qt::RichText);
+            box->setText(differ
+                             ? QString("%1 of %2 statements differ from what was made again.<ul>%3</ul>")
+                                   .arg(differ)
+                                   .arg(items->size())
+                                   .arg(differences)
+                             : QString("All %1 statements hold: files, figures, bodies, results and report were made "
+                                       "again from the folder's inputs.")
+                                   .arg(items->size()));
+            box->setInformativeText("Signature: " + signature + ".");
+            session_.addLog(QString("Release in %1 checked: %2")
+                                .arg(folder, differ ? QString("%1 differences").arg(differ) : "holds"));
+            box->open();
         });
 }
 

@@ -83,6 +83,12 @@ void MainWindow::makeMenus() {
         "actionWriteSolid");
     add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
         "actionPicture");
+    add(
+        file, "Check a release folder…", {},
+        [this] {
+            if (!session_.isBusy()) askForRelease();
+        },
+        "actionCheckRelease");
     file->addSeparator();
     add(
         file, "Quit", QKeySequence::Quit, [this] { close(); }, "actionQuit");

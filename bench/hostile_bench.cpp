@@ -26,7 +26,8 @@ int benchHostile(double share, const std::string& folder) {
     std::printf("| --- | --- | --- | --- | --- | --- | --- |\n");
     for (const Kind k : kinds) {
         json& s = state[name(k)];
-        if (!s.is_object()) s = {{"next", 1}, {"ends", json::object()}, {"slowest", 0.0}, {"largest", 0.0}};
+        if (!s.is_object())
+            s = {{"next", 1}, {"ends", json::object()}, {"said", json::object()}, {"slowest", 0.0}, {"largest", 0.0}};
         const int count = static_cast<int>(share * counts[static_cast<int>(k)]);
         auto kept = std::chrono::steady_clock::now();
         for (int seed = s["next"]; seed <= count; ++seed) {
@@ -35,6 +36,8 @@ int benchHostile(double share, const std::string& folder) {
             s["slowest"] = std::max(s["slowest"].get<double>(), o.seconds);
             s["largest"] = std::max(s["largest"].get<double>(), o.megabytes);
             s["next"] = seed + 1;
+            const std::string said = o.message.substr(0, o.message.find('\n'));
+            s["said"][said] = s["said"].value(said, 0) + 1;
             if (!o.isGood())
                 std::fprintf(stderr, "%s, seed %d: %s (%.1f s, %.0f MB): %s\n", name(k), seed, name(o.end), o.seconds,
                              o.megabytes, o.message.c_str());
@@ -55,7 +58,13 @@ int benchHostile(double share, const std::string& folder) {
                     s["ends"].value("accepted", 0), all - good, s["slowest"].get<double>(), s["largest"].get<double>());
         std::fflush(stdout);
     }
-    return bad ? 1 : 0;
+    const int kills = static_cast<int>(200 * share);
+    int broken = 0;
+    for (int seed = 1; seed <= kills; ++seed)
+        broken += killOne(static_cast<std::uint32_t>(seed), folder).end != Outcome::End::accepted;
+    std::printf("\n%d kills while a release was written and a project saved: %d left something broken\n", kills,
+                broken);
+    return bad + broken ? 1 : 0;
 }
 
 }  // namespace escultura::bench

@@ -1,10 +1,5 @@
-#include <fcntl.h>
-
 #include <QGuiApplication>
-#include <cerrno>
-#include <cstring>
 #include <ctime>
-#include <tuple>
 
 #include "base/quantity.hpp"
 #include "base/signature.hpp"
@@ -142,6 +137,8 @@ class Story {
 
 int tellStory(const StoryOptions& o, int argc, char** argv) {
     report::requireReleaseTarget(o.out, false);
+    const std::string key = o.key.empty() ? std::string() : readWholeText(o.key, "The key cannot be opened.");
+    if (!key.empty()) openKeyOf(key);  // refuses what is no key before the work
     Reporter reporter(o.quiet, false);
     Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
     Story story(o, progress);
@@ -160,8 +157,7 @@ int tellStory(const StoryOptions& o, int argc, char** argv) {
     qputenv("QT_QPA_PLATFORM", "offscreen");
     const QGuiApplication application(argc, argv);
     render::Renderer renderer;
-    report::writeRelease(story.project, v, story.timings, renderer, o.out, progress, &release, false,
-                         o.key.empty() ? std::string() : readWholeText(o.key, "The key cannot be opened."));
+    report::writeRelease(story.project, v, story.timings, renderer, o.out, progress, &release, false, key);
     if (!o.save.empty()) saveProject(story.project, o.save);
     story.tell("released: variant " + v.name + " as release " + std::to_string(release.number) + ", written to " +
                o.out);
@@ -169,23 +165,9 @@ int tellStory(const StoryOptions& o, int argc, char** argv) {
 }
 
 int makeKey(const std::string& path) {
-    const KeyPair key = newKeyPair();
-    for (const auto& [name, text, mode] :
-         {std::tuple(path, key.secret, 0600), std::tuple(path + ".pub", key.open, 0644)}) {
-        const int file = open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode);
-        const bool good =
-            file >= 0 && write(file, text.data(), text.size()) == static_cast<ssize_t>(text.size()) && fsync(file) == 0;
-        const int code = errno;
-        if (file >= 0) close(file);
-        if (!good)
-            throw InputError(ErrorDetail{"The key cannot be written.",
-                                         name,
-                                         {},
-                                         "a new file in a folder that can be written",
-                                         std::strerror(code)});
-    }
+    const std::string open = writeNewKey(path);
     std::printf("secret key: %s\npublic key: %s.pub, fingerprint %s\n", path.c_str(), path.c_str(),
-                fingerprintOf(key.open).c_str());
+                fingerprintOf(open).c_str());
     return 0;
 }
 

@@ -17,6 +17,7 @@
 #include "exchange/field_reader.hpp"
 #include "exchange/writers.hpp"
 #include "made_up_part.hpp"
+#include "project/database.hpp"
 #include "project/findings.hpp"
 #include "project/plausible.hpp"
 #include "report/report.hpp"
@@ -74,8 +75,14 @@ std::string damagedJson(const std::string& text, Random& random) {
     json document = json::parse(text, nullptr, false);
     if (document.is_discarded()) return text;
     const std::size_t steps = 1 + below(random, 3);
+    const bool onlyNumbers = below(random, 2);  // such parts come further
     for (std::size_t s = 0; s < steps; ++s) {
         json& v = somewhere(document, random);
+        if (onlyNumbers) {
+            static const double factors[] = {1000, 0.001, 25.4, 1 / 25.4, -1, 0.1, 10, 1e6, 1.2, 0.8, 0.5, 2};
+            if (v.is_number()) v = v.get<double>() * factors[below(random, std::size(factors))];
+            continue;
+        }
         switch (below(random, 5)) {
             case 0:
                 v = nasty(random);
@@ -170,6 +177,29 @@ std::vector<std::string> filesIn(const std::string& folder) {
     return files;
 }
 
+exchange::FieldSource fieldAt(const std::string& path) {
+    exchange::FieldSource source;
+    source.path = path;
+    source.cell = 2.5;
+    if (path.find("npy") != std::string::npos) source.spacing = Vec3::Constant(2.5);
+    return source;
+}
+
+/// The figures of a project that nothing may change: of its check, mass, findings and texts.
+std::string saidBy(const Project& p) {
+    const Recipe& recipe = p.current().recipe;
+    std::string said = p.part.name + " " + p.current().name + " " + std::to_string(p.current().dispositions.size());
+    if (const auto s = p.surface(recipe)) said += " mass " + std::to_string(s->mass);
+    if (const auto c = p.check(recipe)) {
+        double sum = 0;
+        for (const CaseResult& x : c->cases)
+            for (std::size_t n = 0; n < x.stress.size(); ++n) sum += x.stress[n].norm() + x.displacement[n].norm();
+        said += " stress " + std::to_string(c->envelope.maxStress) + " " + std::to_string(sum);
+    }
+    for (const Finding& f : findingsOf(p, recipe)) said += " " + f.id + " " + std::to_string(f.peak);
+    return said;
+}
+
 void makeInputs(const std::string& folder) {
     for (const char* sub : {"parts", "fields", "bodies", "projects"}) fs::create_directories(folder + "/" + sub);
     // parts: the plain one, and one with all that a part may have
@@ -180,8 +210,23 @@ void makeInputs(const std::string& folder) {
     rich["keep_outs"] = {{{"name", "slot"}, {"kind", "box"}, {"low", {35, 0, 0}}, {"high", {40, 4, 15}}},
                          {{"name", "tool"}, {"kind", "body"}, {"body", "tool.stl"}, {"offset", 0.5}}};
     rich["symmetry"] = {{{"point", {40, 15, 7.5}}, {"normal", {0, 0, 1}}}};
-    rich["frames"] = {{{"name", "turned"}, {"x", {0, 1, 0}}, {"y", {-1, 0, 0}}}};
-    rich["combinations"] = {{{"name", "both"}, {"terms", {{"down", 1.35}, {"pull", "1.5"}}}}};
+    rich["frames"] = {{{"name", "turned"}, {"points", {{0, 0, 0}, {0, 1, 0}, {-1, 0, 0}}}}};
+    rich["combinations"] = {{{"name", "both"}, {"sum", "1.35 down + 1.5 pull"}}};
+    rich["supports"].push_back({{"kind", "elastic_bed"},
+                                {"interfaces", {"pivot"}},
+                                {"face", "start"},
+                                {"normal_stiffness", 100},
+                                {"tangential_stiffness", 10}});
+    rich["load_cases"].push_back(
+        {{"name", "turning"},
+         {"loads",
+          {{{"kind", "spin"}, {"point", {15, 15, 0}}, {"axis", {0, 0, 1}}, {"speed", "300 rpm"}},
+           {{"kind", "remote_force"},
+            {"interfaces", {"eye"}},
+            {"face", "bore"},
+            {"force", {100, 0, 10}},
+            {"point", {90, 15, 7}}}}}});
+    rich["shared_loads"] = {{{"kind", "gravity"}, {"acceleration", {0, 0, "-9.81 m/s^2"}}}};
     writeText(folder + "/parts/rich.json", rich.dump(1));
     exchange::writeStl(folder + "/parts/tool.stl", made_up::boxMesh({36, 25, -5}, {44, 40, 20}), "tool");
 
@@ -214,18 +259,43 @@ void makeInputs(const std::string& folder) {
     exchange::writePly(folder + "/bodies/box.ply", box, {"box", {}});
 
     Progress progress;
+    {  // what is damaged must be whole before
+        Project whole = openPart(folder + "/parts/rich.json", progress);
+        run(whole, whole.variants[0].recipe, Stage::surface, progress);
+        for (const auto& e : fs::directory_iterator(folder + "/fields"))
+            exchange::readField(fieldAt(e.path().string()));
+        for (const auto& e : fs::directory_iterator(folder + "/bodies")) exchange::readBody(e.path().string());
+    }
     Project p = openPart(folder + "/parts/lever.json", progress);
     p.variants[0].recipe.elementSize = 5;
     run(p, p.variants[0].recipe, Stage::findings, progress);
     saveProject(p, folder + "/projects/lever.escultura");
     render::Renderer renderer;
     report::writeRelease(p, p.current(), {}, renderer, folder + "/release", progress);
+    writeText(folder + "/said.txt", saidBy(p));
 }
 
 // ---- tries ----------------------------------------------------------------------------------------------------------
 
 std::string pick(const std::vector<std::string>& files, Random& random) {
     return files.at(below(random, files.size()));
+}
+
+/// Damages one value inside a project file's tables.
+void damageRow(const std::string& path, Random& random) {
+    const char* table = below(random, 2) ? "meta" : "result";
+    const std::string column = std::string(table) == "meta" ? "value" : "data";
+    Database db(path, SQLITE_OPEN_READWRITE);
+    std::vector<std::array<std::string, 3>> values;
+    db.forRows(("SELECT key, kind, " + column + " FROM " + table + " ORDER BY key, kind").c_str(),
+               [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
+                   values.push_back({key, kind, std::string(data, size)});
+               });
+    const auto& [key, kind, value] = values.at(below(random, values.size()));
+    const std::string damaged =
+        kind == "json" && below(random, 3) ? damagedJson(value, random) : damagedBytes(value, random);
+    db.insert(("UPDATE " + std::string(table) + " SET " + column + " = ?3 WHERE key = ?1 AND kind = ?2").c_str(), key,
+              kind, {damaged.begin(), damaged.end()});
 }
 
 /// Damages and tries; what it throws and returns is told by tryOne(). @return whether a damaged release was believed
@@ -250,11 +320,7 @@ bool attempt(Kind kind, std::uint32_t seed, const std::string& folder, const std
             const std::string file = pick(filesIn(folder + "/fields"), random), path = own + "/" + file;
             writeText(path, damagedBytes(readText(folder + "/fields/" + file), random));
             exchange::inspectField(path);
-            exchange::FieldSource source;
-            source.path = path;
-            source.cell = 2.5;
-            if (file.find("npy") != std::string::npos) source.spacing = Vec3::Constant(2.5);
-            exchange::readField(source);
+            exchange::readField(fieldAt(path));
             return false;
         }
         case Kind::body: {
@@ -264,11 +330,17 @@ bool attempt(Kind kind, std::uint32_t seed, const std::string& folder, const std
             return false;
         }
         case Kind::project: {
-            const std::string path = own + "/lever.escultura";
-            writeText(path, damagedBytes(readText(folder + "/projects/lever.escultura"), random));
+            const std::string path = own + "/lever.escultura", whole = folder + "/projects/lever.escultura";
+            if (below(random, 4) == 0) {
+                writeText(path, damagedBytes(readText(whole), random));
+            } else {
+                fs::copy_file(whole, path);
+                damageRow(path, random);
+            }
             const Project p = loadProject(path);
             for (const Variant& v : p.variants) findingsOf(p, v.recipe);
-            return false;
+            // out of date is well; another figure is not
+            return p.check(p.current().recipe) && saidBy(p) != readText(folder + "/said.txt");
         }
         case Kind::release: {
             const std::string copy = own + "/release";
@@ -341,6 +413,7 @@ Outcome tryOne(Kind kind, std::uint32_t seed, const std::string& folder) {
     int pipes[2];
     if (pipe(pipes) != 0) throw std::runtime_error("no pipe");
     const auto start = std::chrono::steady_clock::now();
+    std::fflush(nullptr);  // else the child writes what the parent has not yet
     const pid_t child = fork();
     if (child == 0) {
         close(pipes[0]);
@@ -389,6 +462,55 @@ Outcome tryOne(Kind kind, std::uint32_t seed, const std::string& folder) {
                                           : End::signal;
     if (o.end == End::signal) o.message = WIFSIGNALED(status) ? strsignal(WTERMSIG(status)) : "ended without a word";
     if (o.isGood()) fs::remove_all(own);
+    return o;
+}
+
+Outcome killOne(std::uint32_t seed, const std::string& folder) {
+    const std::string own = folder + "/kill";
+    const std::string release = own + "/release", project = own + "/lever.escultura";
+    if (!fs::exists(own)) {
+        fs::create_directories(own);
+        fs::copy(folder + "/release", release, fs::copy_options::recursive);
+        fs::copy_file(folder + "/projects/lever.escultura", project);
+    }
+    std::fflush(nullptr);
+    const pid_t writer = fork();
+    if (writer == 0) {
+        try {
+            const Project p = loadProject(folder + "/projects/lever.escultura");
+            while (true) {
+                report::ReleaseDraft draft(release, true);
+                for (const std::string& f : filesIn(folder + "/release")) {
+                    fs::create_directories(fs::path(draft.path() + "/" + f).parent_path());
+                    exchange::writeText(draft.path() + "/" + f, readText(folder + "/release/" + f));
+                }
+                draft.publish();
+                saveProject(p, project);
+            }
+        } catch (const std::exception&) {
+        }
+        _exit(1);
+    }
+    Random random(seed);
+    usleep(static_cast<useconds_t>(60000 + below(random, 400000)));
+    kill(writer, SIGKILL);
+    int status = 0;
+    waitpid(writer, &status, 0);
+    Outcome o;
+    o.end = WIFSIGNALED(status) ? Outcome::End::accepted : Outcome::End::other;  // it must not have ended by itself
+    const pid_t reader = fork();
+    if (reader == 0) {
+        try {
+            Progress progress;
+            bool whole = saidBy(loadProject(project)) == readText(folder + "/said.txt");
+            for (const auto& i : report::verifyRelease(release, false, progress)) whole = whole && i.holds;
+            _exit(whole ? 0 : 1);
+        } catch (const std::exception&) {
+            _exit(1);
+        }
+    }
+    waitpid(reader, &status, 0);
+    if (!WIFEXITED(status) || WEXITSTATUS(status) != 0) o.end = Outcome::End::believed;
     return o;
 }
 

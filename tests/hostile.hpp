@@ -24,7 +24,7 @@ struct Outcome {
         signal,      ///< the process was ended
         slow,        ///< more than 10 s
         large,       ///< more than 2 GB
-        believed,    ///< a damaged release that verification takes for whole
+        believed,    ///< a damaged release or project that is taken for whole, though it says something else
     } end = End::accepted;
     std::string message;
     double seconds = 0, megabytes = 0;
@@ -40,5 +40,9 @@ void prepare(const std::string& folder);
 /// Damages one input in a way that the seed decides, and tries it. The same seed gives the same damage.
 /// @param folder  of prepare(); the damaged copy is made in a folder beside and removed, unless the outcome is not good
 Outcome tryOne(Kind kind, std::uint32_t seed, const std::string& folder);
+
+/// Kills a process that writes a release and saves a project over and over, at a moment that the seed decides, and
+/// looks at what it left: accepted when both are whole, believed when one is not.
+Outcome killOne(std::uint32_t seed, const std::string& folder);
 
 }  // namespace escultura::hostile

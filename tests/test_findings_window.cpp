@@ -6,6 +6,7 @@
 #include <QTableWidget>
 #include <QtTest>
 
+#include "base/signature.hpp"
 #include "project/part_numbers.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
@@ -217,8 +218,21 @@ class TestFindingsWindow : public QObject, WindowDriver {
         click("writeRelease");  // without a name: refused
         QVERIFY(session().project().releases.empty());
         const QString folder = dir_.filePath("release");
-        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", "first"});
+        const QString key = dir_.filePath("signer.pem");
+        writeNewKey(key.toStdString());
+        QCOMPARE(QFile(key).permissions() & (QFile::ReadGroup | QFile::ReadOther), QFile::Permissions());
+        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key + ".pub");
+        QVERIFY(settle());  // a public key signs nothing
+        QVERIFY(session().project().releases.empty() && !QFileInfo::exists(folder));
+        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key);
         QVERIFY(settle());
+        w_->checkRelease(folder, key + ".pub");
+        QVERIFY(settle());
+        auto* told = w_->findChild<QMessageBox*>("releaseChecked");
+        QVERIFY(told);
+        QVERIFY2(told->text().contains("statements hold"), qPrintable(told->text()));
+        QVERIFY(told->informativeText().contains("holds, by key"));
+        told->close();
         QCOMPARE(session().project().releases.size(), std::size_t(1));
         QVERIFY(QFileInfo(folder + "/manifest.json").size() > 500);
         QFile html(folder + "/report.html");

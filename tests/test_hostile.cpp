@@ -35,6 +35,10 @@ class TestHostile : public QObject {
         }
         QVERIFY(accepted < count);  // damage that is never told is none
     }
+    void kills() {
+        for (std::uint32_t seed = 1; seed <= 10; ++seed)
+            QVERIFY(killOne(seed, dir_.path().toStdString()).end == Outcome::End::accepted);
+    }
 };
 
 QTEST_GUILESS_MAIN(TestHostile)

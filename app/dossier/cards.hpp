@@ -177,7 +177,8 @@ class ReleaseCard : public Card {
   public:
     explicit ReleaseCard(Session& session);
   signals:
-    void writeRelease(const escultura::project::SignOff& signOff);
+    /// @param key  file of the secret key to sign with; empty: none
+    void writeRelease(const escultura::project::SignOff& signOff, const QString& key);
     void stageAsked(escultura::project::Stage stage);
     void findingAsked(const QString& id);
     void tableAsked(int which);
@@ -190,8 +191,8 @@ class ReleaseCard : public Card {
   private:
     QTableWidget* requirements_;
     QLabel *blockers_, *releases_, *error_;
-    QLineEdit *name_, *role_, *remark_;
-    QPushButton *edit_, *write_;
+    QLineEdit *name_, *role_, *remark_, *key_;
+    QPushButton *edit_, *write_, *chooseKey_, *newKey_;
 };
 
 }  // namespace escultura::app

@@ -31,7 +31,7 @@ class Dossier : public QScrollArea {
     void findingChosen(const QString& id);
     void exportSurface();
     void exportSolid();
-    void writeRelease(const escultura::project::SignOff& signOff);
+    void writeRelease(const escultura::project::SignOff& signOff, const QString& key);
     void isolateChanged(bool on);
 
   private:

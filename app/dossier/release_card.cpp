@@ -1,12 +1,24 @@
 #include <QDate>
+#include <QFileDialog>
+#include <QSettings>
+#include <QStandardPaths>
 #include <cmath>
 
+#include "base/signature.hpp"
 #include "dossier/cards.hpp"
 #include "theme/theme.hpp"
 
 namespace escultura::app {
 
 using namespace project;
+
+namespace {
+/// What is kept from one start to the next: where the signer's key is, never the key.
+std::unique_ptr<QSettings> settings() {
+    return std::make_unique<QSettings>(
+        QStandardPaths::writableLocation(QStandardPaths::AppConfigLocation) + "/settings.ini", QSettings::IniFormat);
+}
+}  // namespace
 
 ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     requirements_ = table({"Requirement", "Limit", "Value", "State"});
@@ -24,6 +36,14 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     remark_ = new QLineEdit;
     remark_->setObjectName("releaseRemark");
     remark_->setPlaceholderText("Remark");
+    key_ = new QLineEdit(settings()->value("release/key").toString());
+    key_->setObjectName("releaseKey");
+    key_->setPlaceholderText("Key file (none: not signed cryptographically)");
+    key_->setToolTip("Secret key (Ed25519, PEM) that signs the release; its public half goes with it");
+    chooseKey_ = new QPushButton("Choose…");
+    chooseKey_->setObjectName("chooseKey");
+    newKey_ = new QPushButton("New key…");
+    newKey_->setObjectName("newKey");
     error_ = errorLabel();
     releases_ = label("");
     releases_->setObjectName("releases");
@@ -33,6 +53,7 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     body()->addWidget(heading("Sign-off"));
     body()->addWidget(row({name_, role_}));
     body()->addWidget(remark_);
+    body()->addWidget(row({key_, chooseKey_, newKey_}));
     body()->addWidget(error_);
     body()->addWidget(releases_);
     write_ = addAction("Sign and write release…", "writeRelease");
@@ -47,10 +68,29 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
         const bool named = !name_->text().trimmed().isEmpty();
         showError(error_, named ? "" : "Give the name of the engineer who releases the part.");
         if (!named) return;
-        emit writeRelease({name_->text().trimmed().toStdString(), role_->text().trimmed().toStdString(),
-                           QDate::currentDate().toString(Qt::ISODate).toStdString(),
-                           remark_->text().trimmed().toStdString()});
+        emit writeRelease(
+            {name_->text().trimmed().toStdString(), role_->text().trimmed().toStdString(),
+             QDate::currentDate().toString(Qt::ISODate).toStdString(), remark_->text().trimmed().toStdString()},
+            key_->text().trimmed());
     });
+    connect(chooseKey_, &QPushButton::clicked, this, [this] {
+        const QString path = QFileDialog::getOpenFileName(this, "Secret key", {}, "Keys (*.pem);;All files (*)");
+        if (!path.isEmpty()) key_->setText(path);
+    });
+    connect(newKey_, &QPushButton::clicked, this, [this] {
+        const QString path =
+            QFileDialog::getSaveFileName(this, "Where the secret key goes", "signer.pem", "Keys (*.pem)");
+        if (path.isEmpty()) return;
+        try {
+            writeNewKey(path.toStdString());
+            key_->setText(path);
+            showError(error_, "");
+        } catch (const std::exception& e) {
+            showError(error_, e.what());
+        }
+    });
+    connect(key_, &QLineEdit::textChanged, this,
+            [](const QString& path) { settings()->setValue("release/key", path); });
 }
 
 QString ReleaseCard::summary() const {

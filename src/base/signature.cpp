@@ -1,8 +1,12 @@
 #include "base/signature.hpp"
 
+#include <fcntl.h>
 #include <openssl/evp.h>
 #include <openssl/pem.h>
+#include <unistd.h>
 
+#include <cerrno>
+#include <cstring>
 #include <memory>
 #include <vector>
 
@@ -92,6 +96,29 @@ bool isSignatureOf(const std::string& text, const std::string& signature, const 
     return EVP_DigestVerifyInit(context.get(), nullptr, nullptr, nullptr, key.get()) == 1 &&
            EVP_DigestVerify(context.get(), bytes.data(), bytes.size(),
                             reinterpret_cast<const unsigned char*>(text.data()), text.size()) == 1;
+}
+
+std::string writeNewKey(const std::string& path) {
+    const KeyPair key = newKeyPair();
+    auto put = [](const std::string& name, const std::string& text, int mode) {
+        const int file = open(name.c_str(), O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, mode);
+        const bool good =
+            file >= 0 && write(file, text.data(), text.size()) == static_cast<ssize_t>(text.size()) && fsync(file) == 0;
+        const int code = errno;
+        if (file >= 0) close(file);
+        if (good) return;
+        if (file >= 0) unlink(name.c_str());
+        throw InputError(ErrorDetail{
+            "The key cannot be written.", name, {}, "a new file in a folder that can be written", std::strerror(code)});
+    };
+    put(path, key.secret, 0600);
+    try {
+        put(path + ".pub", key.open, 0644);
+    } catch (...) {
+        unlink(path.c_str());
+        throw;
+    }
+    return key.open;
 }
 
 std::string fingerprintOf(const std::string& openKey) {

@@ -19,6 +19,9 @@ std::string openKeyOf(const std::string& secretKey);
 std::string signatureOf(const std::string& text, const std::string& secretKey);
 /// @throws InputError when the key's text is no public Ed25519 key
 bool isSignatureOf(const std::string& text, const std::string& signature, const std::string& openKey);
+/// Makes a key: the secret one goes to a file that only its owner may read, the public one beside it (.pub).
+/// @return the public key. @throws InputError when one of the files is there, or cannot be written
+std::string writeNewKey(const std::string& path);
 /// First 16 characters of the SHA-256 of a public key, for people to compare. @throws InputError likewise
 std::string fingerprintOf(const std::string& openKey);
 

@@ -365,15 +365,16 @@ LimitMeasures measureLimit(const Cage& cage) {
     const Points rows = asRows(cage.position), p = product(s.point, rows), du = product(s.du, rows),
                  dv = product(s.dv, rows);
     LimitMeasures m;
+    const Vec3 origin = cage.position.empty() ? Vec3(Vec3::Zero()) : cage.position[0];  // far from the global one
     Vec3 moment = Vec3::Zero();
     for (std::size_t i = 0; i < places.size(); ++i) {
         const auto r = static_cast<Eigen::Index>(i);
-        const Vec3 x = p.row(r).transpose(), n = Vec3(du.row(r)).cross(Vec3(dv.row(r)));
+        const Vec3 x = Vec3(p.row(r).transpose()) - origin, n = Vec3(du.row(r)).cross(Vec3(dv.row(r)));
         m.area += w[i] * n.norm();
         m.volume += w[i] * x.dot(n) / 3;
         moment += 0.5 * w[i] * x.cwiseProduct(x).cwiseProduct(n);
     }
-    if (m.volume != 0) m.centroid = moment / m.volume;
+    if (m.volume != 0) m.centroid = moment / m.volume + origin;
     return m;
 }
 

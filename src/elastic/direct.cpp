@@ -161,7 +161,19 @@ Function* blasFunction(const char* name) {
 }
 }  // namespace
 
+namespace {
+std::atomic<int> apart = 0;  // OneThreadEach alive
+
+/// A number of threads that the size alone decides: sums are split by it, and the same part must give the same bits on
+/// any number of cores.
+void fixThreads(std::size_t unknowns) {
+    if (apart > 0) return;
+    if (auto* set = blasFunction<void(int)>("openblas_set_num_threads")) set(unknowns > 300000 ? 2 : 1);
+}
+}  // namespace
+
 OneThreadEach::OneThreadEach() {
+    ++apart;
     auto* threads = blasFunction<int()>("openblas_get_num_threads");
     auto* set = blasFunction<void(int)>("openblas_set_num_threads");
     if (!threads || !set) return;
@@ -170,6 +182,7 @@ OneThreadEach::OneThreadEach() {
 }
 
 OneThreadEach::~OneThreadEach() {
+    --apart;
     if (before_ > 0) blasFunction<void(int)>("openblas_set_num_threads")(before_);
 }
 
@@ -198,6 +211,7 @@ double DirectSolver::factorBytes() const {
 
 void DirectSolver::factorise(Progress& progress) {
     progress.step("Factorising", 0.1);
+    fixThreads(inside_->unknowns);
     runApart(inside_->cholesky, progress, [](Cholesky& c) { c.factorise(); });
 }
 
@@ -207,6 +221,7 @@ std::vector<std::vector<Vec3>> DirectSolver::solve(const std::vector<std::vector
     for (std::size_t c = 0; c < right.size(); ++c)
         for (std::size_t i = 0; i < number.size(); ++i)
             if (number[i] >= 0) b(number[i], static_cast<Eigen::Index>(c)) = right[c][i / 3][i % 3];
+    fixThreads(inside_->unknowns);
     const Eigen::MatrixXd x = inside_->cholesky->solve(b);
     std::vector<std::vector<Vec3>> u(right.size(), std::vector<Vec3>(number.size() / 3, Vec3::Zero()));
     for (std::size_t c = 0; c < right.size(); ++c)

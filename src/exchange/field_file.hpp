@@ -30,7 +30,7 @@ void summarise(LoadedArray& array);
 /// Refuses a file: shorthand for the readers.
 [[noreturn]] inline void refuseFile(const std::string& path, const std::string& problem, const std::string& place,
                                     const std::string& expected, const std::string& found) {
-    throw InputError(ErrorDetail{problem, path, place, expected, found});
+    throw InputError(ErrorDetail{problem, path, place, expected, found.empty() ? "nothing" : found});
 }
 
 LoadedField loadVtkXml(const std::string& path, bool unstructured);

@@ -12,6 +12,7 @@
 namespace escultura::lattice {
 namespace {
 
+constexpr double nothing = 1e-8;                           // of the spacing: a value this small is rounding
 constexpr double warpLong = 0.24999, warpShort = 0.41189;  // Labelle and Shewchuk 2007, table 1
 
 enum class Side : std::int8_t { inside, zero, outside };
@@ -95,8 +96,9 @@ class Lattice {
             value_.size(), [&](std::size_t v) { value_[v] = static_cast<float>(shape_.evaluate(point(v)).value); },
             4096);
         side_.resize(value_.size());
-        // a float's sign is the double's sign; exact zeros count as outside
-        for (std::size_t v = 0; v < value_.size(); ++v) side_[v] = value_[v] < 0 ? Side::inside : Side::outside;
+        // what is zero but for rounding counts as outside, wherever the part lies
+        for (std::size_t v = 0; v < value_.size(); ++v)
+            side_[v] = value_[v] < -nothing * a_ ? Side::inside : Side::outside;
         progress.check();
     }
 
@@ -104,6 +106,8 @@ class Lattice {
     Cut root(Id v, Id w) const {
         const Vec3 p = point(v), q = point(w);
         double t0 = 0, t1 = 1, f0 = shape_.evaluate(p).value, f1 = shape_.evaluate(q).value;
+        if (side_[v] == Side::outside) f0 = std::max(f0, nothing * a_);
+        if (side_[w] == Side::outside) f1 = std::max(f1, nothing * a_);
         double t = 0.5;
         shape::Sample s;
         int last = 0;
@@ -225,7 +229,8 @@ class Lattice {
                     if (s.cut < 0 || moved_[s.other] >= 0) return;
                     const double f = fromEnd ? 1 - cuts_[s.cut].fraction : cuts_[s.cut].fraction;
                     if (f >= (isLong ? warpLong : warpShort)) return;
-                    const double distance = f * (isLong ? 1.0 : 0.8660254037844386);
+                    // in steps, or rounding would choose between cuts that are equally near
+                    const double distance = std::round(f * (isLong ? 1.0 : 0.8660254037844386) * 12345678.9);
                     if (distance < best || (distance == best && s.cut < bestCut)) best = distance, bestCut = s.cut;
                 });
                 moved_[v] = bestCut;
@@ -468,7 +473,8 @@ void keepPieces(TetComplex& complex, const StuffingOptions& options) {
     std::map<std::int32_t, double> volume;
     for (const auto& [part, triangles] : surface)
         for (const Triangle& t : triangles)
-            volume[part] += complex.position[t[0]].dot(complex.position[t[1]].cross(complex.position[t[2]])) / 6;
+            volume[part] +=
+                tetVolume(complex.position[0], complex.position[t[0]], complex.position[t[1]], complex.position[t[2]]);
     if (volume.size() <= 1) return;
     const auto largest = std::max_element(volume.begin(), volume.end(), [](const auto& a, const auto& b) {
                              return a.second < b.second;

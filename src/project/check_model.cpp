@@ -229,7 +229,7 @@ class Builder {
                 const double w = mesh::jacobian(mesh_, e, xi).determinant() / 24;
                 volume_ += w;
                 first += w * p;
-                second_ += w * p * p.transpose();
+                second_ += w * (p - mesh_.position[0]) * (p - mesh_.position[0]).transpose();
             }
         }
         centroid_ = first / volume_;
@@ -237,7 +237,8 @@ class Builder {
     }
     Vec3 spinMoment(const Load& l, const Vec3& centre) {
         const double density = part_.material.density / 1000;
-        const Mat3 spread = second_ - volume_ * centre * centre.transpose();
+        const Vec3 from = centre - mesh_.position[0];
+        const Mat3 spread = second_ - volume_ * from * from.transpose();
         // integral of r x (P r) with P the projection across the axis
         const Mat3 m = spread * (Mat3::Identity() - l.axis * l.axis.transpose());
         return density * l.speed * l.speed * Vec3(m(1, 2) - m(2, 1), m(2, 0) - m(0, 2), m(0, 1) - m(1, 0));
@@ -251,7 +252,7 @@ class Builder {
     std::vector<std::pair<std::string, std::string>> heldBy_;  ///< [constraints]
     double volume_ = 0;
     Vec3 centroid_ = Vec3::Zero();
-    Mat3 second_ = Mat3::Zero();
+    Mat3 second_ = Mat3::Zero();  ///< about the first node
 };
 
 }  // namespace

@@ -222,7 +222,7 @@ Part parsePart(const std::string& text, const std::string& path) {
                    "symmetry", "supports",      "load_cases",   "requirements", "more_fields",
                    "original", "own_materials", "frames",       "shared_loads", "combinations"});
     if (root.at("format").text() != "escultura-part")
-        root.at("format").refuse("escultura-part", root.at("format").text());
+        root.at("format").refuse("escultura-part", "'" + root.at("format").text() + "'");
     const double version = root.at("version").quantity(dimension::none, "");
     if (version != 1) root.at("version").refuse("1", formatNumber(version));
     const Units u = readUnits(root);

@@ -24,7 +24,8 @@ class Node {
 
     [[noreturn]] void refuse(const std::string& expected, const std::string& found,
                              const std::string& problem = "The part file cannot be used.") const {
-        throw InputError(ErrorDetail{problem, file_, place_.empty() ? "top level" : place_, expected, found});
+        throw InputError(ErrorDetail{problem, file_, place_.empty() ? "top level" : place_, expected,
+                                     found.empty() ? "nothing" : found});
     }
     void onlyKeys(const std::set<std::string>& keys) const {
         if (!value_.is_object()) refuse("an object", value_.type_name());

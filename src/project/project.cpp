@@ -271,7 +271,20 @@ Variant& addOriginal(Project& project) {
     return v;
 }
 
+static std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
 std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
+    try {
+        return runStages(project, recipe, upTo, progress);
+    } catch (const InputError& e) {
+        ErrorDetail d = e.detail();  // what has no file of its own is the part's
+        if (!d.file.empty()) throw;
+        d.file = project.part.path;
+        throw InputError(d);
+    }
+}
+
+std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
     const Part& part = project.partOf(recipe);
     std::vector<Timing> timings;
     auto timed = [&](Stage stage, auto&& work) {

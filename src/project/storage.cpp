@@ -6,6 +6,7 @@
 #include <map>
 #include <nlohmann/json.hpp>
 
+#include "base/digest.hpp"
 #include "base/error.hpp"
 #include "exchange/writers.hpp"
 #include "project/project.hpp"
@@ -71,16 +72,21 @@ void saveProject(const Project& project, const std::string& path) {
         for (std::size_t n = 0; n < project.part.fields.size(); ++n) {
             const auto source = project.source(n);
             if (!source) continue;
-            db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "field " + std::to_string(n), "density field",
+            db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "field " + std::to_string(n), sealedField,
                       fieldBytes(source->field));
         }
         std::set<std::string> stored;
         storeResults(db, *project.results, stored);
+        Digest sum;
+        sum.add(text).add(project.part.text);
         for (std::size_t n = 0; n < project.history.size(); ++n) {
             const std::string entry = historyJson(project.history[n]).dump();
+            sum.add(entry);
             db.insert("INSERT INTO history VALUES(?1, ?2, ?3)", std::to_string(n), "json",
                       {entry.begin(), entry.end()});
         }
+        const std::string seal = sum.hex();
+        db.insert("INSERT INTO meta VALUES(?1, ?2, ?3)", "sum", "sha256", {seal.begin(), seal.end()});
         db.execute("COMMIT;");
     });
 }
@@ -93,15 +99,29 @@ Project loadProject(const std::string& path) {
                                      "an Escultura project (.escultura)",
                                      "no readable file there"});
     Database db(path, SQLITE_OPEN_READONLY);
-    std::string head, part;
+    std::string head, part, seal;
     std::map<std::size_t, field::DensityField> fields;
     try {
         db.forRows("SELECT key, kind, value FROM meta",
-                   [&](const std::string& key, const std::string&, const char* data, std::size_t size) {
+                   [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
+                       if (key == "sum") seal.assign(data, size);
                        if (key == "project") head.assign(data, size);
                        if (key == "part") part.assign(data, size);
-                       if (key.rfind("field ", 0) == 0) fields[std::stoul(key.substr(6))] = fieldFromBytes(data, size);
+                       if (key.rfind("field ", 0) == 0 && key.size() < 9)
+                           fields[std::strtoul(key.c_str() + 6, nullptr, 10)] = fieldFromBytes(kind, data, size);
                    });
+        // earlier projects have no seal
+        std::vector<std::string> history;
+        db.forRows("SELECT position, kind, data FROM history ORDER BY position",
+                   [&](const std::string&, const std::string&, const char* data, std::size_t size) {
+                       history.emplace_back(data, size);
+                   });
+        Digest sum;
+        sum.add(head).add(part);
+        for (const std::string& entry : history) sum.add(entry);
+        if (!seal.empty() && seal != sum.hex())
+            throw InputError(ErrorDetail{"The project file is damaged.", path, "project, part and history",
+                                         "texts as they were written", "others"});
         const auto j = nlohmann::json::parse(head);
         if (j.at("version") != formatVersion)
             throw InputError(ErrorDetail{"The project was written by another version.", path, "version",
@@ -123,11 +143,12 @@ Project loadProject(const std::string& path) {
         Progress progress;
         for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
         restoreResults(db, *p.results);
-        db.forRows("SELECT position, kind, data FROM history ORDER BY position",
-                   [&](const std::string&, const std::string&, const char* data, std::size_t size) {
-                       p.history.push_back(historyFrom(nlohmann::json::parse(data, data + size)));
-                   });
+        for (const std::string& entry : history) p.history.push_back(historyFrom(nlohmann::json::parse(entry)));
         return p;
+    } catch (const InputError& e) {
+        ErrorDetail d = e.detail();
+        if (d.file.empty()) d.file = path;
+        throw InputError(d);
     } catch (const nlohmann::json::exception& e) {
         throw InputError(
             ErrorDetail{"The project file is damaged.", path, "project", "a complete description", e.what()});

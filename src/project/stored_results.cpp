@@ -4,6 +4,7 @@
 #include <nlohmann/json.hpp>
 #include <type_traits>
 
+#include "base/digest.hpp"
 #include "base/error.hpp"
 #include "project/rebuild_text.hpp"
 
@@ -224,6 +225,31 @@ void describe(Archive& a, field::DensityField& f) {
     a.all(f.cells, f.origin, f.spacing, f.density, f.source);
 }
 
+constexpr std::size_t sealSize = 64;
+
+/// Data with the SHA-256 of its name and of itself behind it: what a disk changes later is found.
+std::vector<char> sealed(const std::string& name, std::vector<char> data) {
+    Digest digest;
+    digest.add(name).addBytes(data.data(), data.size());
+    const std::string seal = digest.hex();
+    data.insert(data.end(), seal.begin(), seal.end());
+    return data;
+}
+
+/// Size of the data before its seal. @throws InputError when they do not belong together
+std::size_t opened(const std::string& name, const char* data, std::size_t size) {
+    if (size >= sealSize) {
+        Digest digest;
+        digest.add(name).addBytes(data, size - sealSize);
+        if (digest.hex() == std::string(data + size - sealSize, sealSize)) return size - sealSize;
+    }
+    throw InputError(ErrorDetail{"The project file is damaged.",
+                                 {},
+                                 name,
+                                 "data as they were written",
+                                 std::to_string(size) + " bytes that are not"});
+}
+
 template <class T>
 T restored(const char* data, std::size_t size) {
     Archive a(data, size);
@@ -235,13 +261,13 @@ T restored(const char* data, std::size_t size) {
 /// Calls visit(type, kind) for each type that is stored; the value is null.
 template <class Visit>
 void eachStored(const Visit& visit) {
-    visit(static_cast<const SurfaceResult*>(nullptr), "surface");
-    visit(static_cast<const CageResult*>(nullptr), "cage");
-    visit(static_cast<const RebuildResult*>(nullptr), "solid");
+    visit(static_cast<const SurfaceResult*>(nullptr), "surface 2");
+    visit(static_cast<const CageResult*>(nullptr), "cage 2");
+    visit(static_cast<const RebuildResult*>(nullptr), "solid 2");
     // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
-    visit(static_cast<const CheckResult*>(nullptr), "check 3");
-    visit(static_cast<const FindingsResult*>(nullptr), "findings 2");
-    visit(static_cast<const HotspotTests*>(nullptr), "tests 3");
+    visit(static_cast<const CheckResult*>(nullptr), "check 4");
+    visit(static_cast<const FindingsResult*>(nullptr), "findings 3");
+    visit(static_cast<const HotspotTests*>(nullptr), "tests 4");
 }
 
 }  // namespace
@@ -250,11 +276,11 @@ std::vector<char> fieldBytes(const field::DensityField& field) {
     Archive a;
     field::DensityField copy = field;
     a(copy);
-    return a.bytes();
+    return sealed(sealedField, a.bytes());
 }
 
-field::DensityField fieldFromBytes(const char* data, std::size_t size) {
-    return restored<field::DensityField>(data, size);
+field::DensityField fieldFromBytes(const std::string& kind, const char* data, std::size_t size) {
+    return restored<field::DensityField>(data, kind == sealedField ? opened(kind, data, size) : size);
 }
 
 std::set<std::string> storedNames(const Results& results) {
@@ -273,7 +299,7 @@ void storeResults(Database& db, const Results& results, std::set<std::string>& s
             Archive a;
             T copy = *value;
             a(copy);
-            db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, a.bytes());
+            db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, sealed(name, a.bytes()));
             stored.insert(name);  // what a full disk refused is tried again
         }
     });
@@ -283,7 +309,7 @@ void restoreResults(Database& db, Results& results) {
     db.forRows("SELECT key, kind, data FROM result",
                [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
                    eachStored([&]<class T>(const T*, const char* name) {
-                       if (kind == name) results.store(key, restored<T>(data, size));
+                       if (kind == name) results.store(key, restored<T>(data, opened(kind + " " + key, data, size)));
                    });
                });
 }

@@ -9,9 +9,11 @@
 
 namespace escultura::project {
 
+/// Kind of a density field's row; earlier ones had no seal.
+inline constexpr const char* sealedField = "density field 2";
 std::vector<char> fieldBytes(const field::DensityField& field);
 /// @throws InputError when the data are damaged
-field::DensityField fieldFromBytes(const char* data, std::size_t size);
+field::DensityField fieldFromBytes(const std::string& kind, const char* data, std::size_t size);
 
 inline constexpr const char* resultTable =
     "CREATE TABLE IF NOT EXISTS result(key TEXT PRIMARY KEY, kind TEXT, data BLOB);";

@@ -119,7 +119,9 @@ class Remesher {
             if (!alive(static_cast<std::int32_t>(t))) continue;
             for (int k = 0; k < 3; ++k) {
                 const auto a = mesh_.triangle[t][k], b = mesh_.triangle[t][(k + 1) % 3];
-                if (a < b && test(a, b)) edges.push_back({length(a, b), a, b});
+                // in steps, or rounding would order edges of one length
+                if (a < b && test(a, b))
+                    edges.push_back({std::round(length(a, b) / options_.edgeLength * 12345678.9), a, b});
             }
         }
         std::sort(edges.begin(), edges.end(), [&](const Edge& x, const Edge& y) {

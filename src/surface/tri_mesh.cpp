@@ -22,8 +22,10 @@ Measures measure(const TriMesh& mesh) {
         while (parent[a] != a) a = parent[a] = parent[parent[a]];
         return a;
     };
+    // about a point of the mesh: far from the origin the products would cancel each other's digits
+    const Vec3 origin = mesh.position.empty() ? Vec3(Vec3::Zero()) : mesh.position[0];
     for (const Triangle& t : mesh.triangle) {
-        const Vec3 &a = mesh.position[t[0]], &b = mesh.position[t[1]], &c = mesh.position[t[2]];
+        const Vec3 a = mesh.position[t[0]] - origin, b = mesh.position[t[1]] - origin, c = mesh.position[t[2]] - origin;
         const double v = a.dot(b.cross(c)) / 6;
         m.volume += v;
         moment += v * (a + b + c) / 4;
@@ -39,6 +41,7 @@ Measures measure(const TriMesh& mesh) {
     if (m.volume != 0) m.centroid = moment / m.volume;
     second -= m.volume * m.centroid * m.centroid.transpose();
     m.inertia = second.trace() * Mat3::Identity() - second;
+    if (m.volume != 0) m.centroid += origin;
     std::sort(edges.begin(), edges.end(),
               [](const Edge& a, const Edge& b) { return a.low != b.low ? a.low < b.low : a.high < b.high; });
     long edgeCount = 0;
