@@ -167,7 +167,7 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
         saveImage("report", both);
     }
     session.edit("Load factor", [](project::Project& p) {
-        project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/0/factor", 1.1);
+        project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/Cross pull/factor", 1.1);
     });
     settle(w);
     w.viewBar().drawerButton()->setChecked(true);

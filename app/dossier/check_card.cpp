@@ -57,7 +57,7 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     residual_->setObjectName("residualChart");
     convergence_ = new Chart("Safety factor over unknowns");
     convergence_->setObjectName("convergenceChart");
-    cases_ = table({"Case", "SF", "MPa", "mm", "Balance"});
+    cases_ = table({"Case", "SF", "MPa", "mm", "Load"});
     cases_->setObjectName("checkCases");
     last_ = label("", "muted");
     quality_ = label("", "muted");
@@ -285,7 +285,7 @@ void CheckCard::refreshBody() {
                             num(factor.value) + (factor.proves()   ? ""
                                                  : factor.resolved ? " ◔"
                                                                    : " ◔ low"),
-                            num(x.maxVonMises), num(x.maxDisplacement), asMeant ? "as meant" : "off"};
+                            num(x.maxVonMises), num(x.maxDisplacement), asMeant ? "meant" : "off"};
     }
     {
         const QSignalBlocker block(cases_);

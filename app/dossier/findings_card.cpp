@@ -122,7 +122,9 @@ QString FindingsCard::summary() const {
     const LastKnown k = session_.lastKnown();
     if (!k.findings) return "not looked for yet";
     if (!session_.project().findings(session_.recipe()))
-        return QString("%1 findings of an earlier recipe").arg(k.findings->findings.size());
+        return QString(k.findings->findings.size() == 1 ? "%1 finding of an earlier recipe"
+                                                        : "%1 findings of an earlier recipe")
+            .arg(k.findings->findings.size());
     return QString("%1 findings · %2 without disposition")
         .arg(k.findings->findings.size())
         .arg(withoutDisposition(session_));

@@ -38,9 +38,9 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     remark_->setPlaceholderText("Remark");
     key_ = new QLineEdit(settings()->value("release/key").toString());
     key_->setObjectName("releaseKey");
-    key_->setPlaceholderText("Key file (none: not signed cryptographically)");
+    key_->setPlaceholderText("Key file (none: no cryptographic signature)");
     key_->setToolTip("Secret key (Ed25519, PEM) that signs the release; its public half goes with it");
-    chooseKey_ = new QPushButton("Choose…");
+    chooseKey_ = new QPushButton("Choose key…");
     chooseKey_->setObjectName("chooseKey");
     newKey_ = new QPushButton("New key…");
     newKey_->setObjectName("newKey");
@@ -53,7 +53,8 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     body()->addWidget(heading("Sign-off"));
     body()->addWidget(row({name_, role_}));
     body()->addWidget(remark_);
-    body()->addWidget(row({key_, chooseKey_, newKey_}));
+    body()->addWidget(key_);
+    body()->addWidget(row({chooseKey_, newKey_}));
     body()->addWidget(error_);
     body()->addWidget(releases_);
     write_ = addAction("Sign and write release…", "writeRelease");

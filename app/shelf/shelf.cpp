@@ -128,9 +128,9 @@ void Shelf::refresh() {
             const Factor factor = factorOf(p, v, *k.check);
             QString sf = "SF " + num(factor.value);
             if (!factor.bounded)
-                sf = "SF at most " + num(factor.band.high) + ", not tested";
+                sf = "SF ≤ " + num(factor.band.high);
             else if (!factor.resolved)
-                sf += " to " + num(factor.band.high) + ", not resolved";
+                sf += known ? " to " + num(factor.band.high) : QString();
             verdict = !known         ? theme::coloured("◐ " + sf + " · old", theme::ochre)
                       : soFar && met ? theme::coloured("◔ " + sf + " met so far", theme::ochre)
                       : met          ? theme::coloured("● " + sf + " met", theme::teal)

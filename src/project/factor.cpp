@@ -113,6 +113,12 @@ std::string doubtWords(const Factor& f) {
     return words;
 }
 
+std::string shortDoubt(const Factor& f) {
+    if (!f.bounded) return "at most " + formatNumber(f.band.high, 3) + ", not tested";
+    if (!f.resolved) return "to " + formatNumber(f.band.high, 3) + ", not resolved";
+    return doubtWords(f);
+}
+
 std::string factorWords(const Factor& f) {
     if (std::isnan(f.value)) return "not known";
     const std::string doubt = doubtWords(f);

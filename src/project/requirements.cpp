@@ -54,7 +54,8 @@ Measured safetyFactorOf(const Known& k, const Requirement& r) {
     const Factor f = factorOf(k.project, k.variant, *k.onCheck, r.loadCase);
     Measured m{f.value, k.check != nullptr};
     auto add = [&](const std::string& words) { m.note += (m.note.empty() ? "" : "; ") + words; };
-    m.note = m.doubt = doubtWords(f);
+    m.note = doubtWords(f);
+    m.doubt = shortDoubt(f);
     m.proven = f.proves();
     if (!f.governing.empty() && f.proves()) add("at " + f.governing);
     std::string ids;
@@ -284,7 +285,7 @@ std::vector<std::string> meshGaps(const Project& project, const Recipe& recipe) 
     if (check->droppedPieces > 0)
         gaps.push_back("The check's mesh leaves out " + std::to_string(check->droppedPieces) +
                        (check->droppedPieces == 1 ? " piece" : " pieces") + " of the body (" +
-                       mm3(check->droppedVolume) + ").");
+                       formatNumber(check->droppedVolume, 3) + " mm³).");
     return gaps;
 }
 
