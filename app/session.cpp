@@ -418,7 +418,11 @@ void Session::testHotspots(const std::vector<std::string>& ids) {
     auto copy = std::make_shared<project::Project>(*project_);
     work(
         ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots"),
-        [copy, ids](Progress& progress) { project::testHotspots(*copy, copy->current().recipe, ids, progress); },
+        [copy, ids](Progress& progress) {
+            project::testHotspots(*copy, copy->current().recipe, ids, progress);
+            // all of them: also the places beside them that could govern
+            if (ids.empty()) project::testWhatGoverns(*copy, copy->current().recipe, progress);
+        },
         [this, ids] {
             modified_ = true;
             record(ids.empty() ? "Hotspots tested" : "Hotspot " + QString::fromStdString(ids[0]) + " tested");

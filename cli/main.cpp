@@ -69,10 +69,8 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
     if (o.test || (!o.untested && o.level != "look")) {
         const auto begun = std::chrono::steady_clock::now();
-        if (o.test)
-            testHotspots(project, recipe, {}, progress);
-        else
-            testWhatGoverns(project, recipe, progress);
+        if (o.test) testHotspots(project, recipe, {}, progress);
+        testWhatGoverns(project, recipe, progress);
         timings.push_back({"Tests", std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count()});
     }
     if (!o.save.empty()) saveProject(project, o.save);

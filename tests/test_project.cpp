@@ -229,11 +229,21 @@ class TestProject : public QObject {
         auto states = requirementStates(p, p.current(), nullptr, nullptr);
         if (!hotspotsToTest(p, p.current()).empty()) {
             QVERIFY(states[0].state != RequirementState::State::met);
-            QVERIFY(states[0].doubt.find("not tested") != std::string::npos);
+            QVERIFY(!states[0].doubt.empty() && states[0].note.find("not tested") != std::string::npos);
         }
+        const Factor before = factorOf(p, p.current(), *p.check(p.current().recipe));
         Progress progress;
         testWhatGoverns(p, p.current().recipe, progress);
         QVERIFY(hotspotsToTest(p, p.current()).empty());
+        // what was said before the tests holds after them: within the band, which has no lower end at a support
+        const Factor after = factorOf(p, p.current(), *p.check(p.current().recipe));
+        QVERIFY(after.proves() && after.value <= 1.02 * before.band.high);
+        QVERIFY(!before.bounded || after.value >= 0.98 * before.band.low);
+        // the governing place is a tested one: every place on slopes that the mesh puts above it was looked at
+        for (const Finding& f : findingsOf(p, p.current().recipe))
+            if (f.canGoOn() && !f.beside.empty())
+                QVERIFY(*std::max_element(f.beside.begin(), f.beside.end()) <=
+                        elastic::strength(p.part.material) / after.value * (1 + 1e-9));
         states = requirementStates(p, p.current(), nullptr, nullptr);
         QVERIFY(std::all_of(states.begin(), states.end(),
                             [](const auto& s) { return s.state == RequirementState::State::met; }));

@@ -17,8 +17,7 @@ using project::RequirementState;
 using project::Stage;
 
 /// The whole story in the real window, with mouse and keyboard: baseline, a raw variant that fails, hotspots tested, a
-/// proposal applied, everything met, signed and released, and the release verified. On the made-up lever; on the
-/// tether yoke as well when ESCULTURA_LONG_TESTS is set.
+/// proposal applied, everything met, signed and released, and the release verified. On the made-up lever.
 class TestStoryWindow : public QObject, WindowDriver {
     Q_OBJECT
     QElapsedTimer clock_, beat_;
@@ -109,23 +108,14 @@ class TestStoryWindow : public QObject, WindowDriver {
     }
 
     void story_data() {
-        QTest::addColumn<bool>("yoke");
         QTest::addColumn<QString>("amount");
-        QTest::newRow("lever") << false << "1.2 mm";
-        QTest::newRow("tether yoke") << true << "0.8 mm";
+        QTest::newRow("lever") << "1.2 mm";
     }
     void story() {
-        QFETCH(bool, yoke);
         QFETCH(QString, amount);
-        if (yoke && !qEnvironmentVariableIsSet("ESCULTURA_LONG_TESTS"))
-            QSKIP("takes minutes: set ESCULTURA_LONG_TESTS to run it");
-        if (yoke) {
-            openWindow(ESCULTURA_DEMO "/tether-yoke.json");
-        } else {
-            auto part = made_up::leverPart();
-            part["requirements"][0]["limit"] = 5;
-            openLever(part);
-        }
+        auto part = made_up::leverPart();
+        part["requirements"][0]["limit"] = 5;
+        openLever(part);
         beat_.start();
         heart_.start();
         // the design before the optimisation is the baseline
@@ -168,7 +158,7 @@ class TestStoryWindow : public QObject, WindowDriver {
         signAll();
         key(Qt::Key_7);
         QVERIFY2(find<QPushButton>("writeRelease")->isEnabled(), qPrintable(find<QLabel>("blockers")->text()));
-        const QString folder = dir_.filePath(yoke ? "yoke" : "lever");
+        const QString folder = dir_.filePath("lever");
         w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", ""});
         finish("release");
         QCOMPARE(session().project().releases.size(), std::size_t(1));

@@ -16,6 +16,14 @@ bool isTested(const Finding& f) {
     return f.evidence.verdict != HotspotClass::untested;
 }
 
+/// Highest tested stress of a hotspot and of the further places on its slopes, MPa.
+double testedOf(const Finding& f, std::size_t loadCase) {
+    double most = f.evidence.counts(loadCase);
+    for (const FurtherTest& x : f.further)
+        if (x.evidence.verdict == HotspotClass::real) most = std::max(most, x.evidence.counts(loadCase));
+    return most;
+}
+
 /// Most that counts of a hotspot, over the cases that are asked, MPa.
 double countsOf(const Finding& f, const std::vector<std::size_t>& cases, const ExcludedNodes* left) {
     double most = 0;
@@ -26,8 +34,8 @@ double countsOf(const Finding& f, const std::vector<std::size_t>& cases, const E
         double one = 0;
         if (remaining)
             one = c < remaining->size() ? (*remaining)[c] : 0;
-        else if (isTested(f))  // what lies on its slopes away from the test counts as judged
-            one = std::max(f.evidence.counts(c), c < f.beside.size() ? f.beside[c] : 0.0);
+        else if (isTested(f))  // what lies on its slopes away from the tests counts as judged
+            one = std::max(testedOf(f, c), c < f.beside.size() ? f.beside[c] : 0.0);
         else if (c < f.counts.size())
             one = f.counts[c];
         most = std::max(most, one);
@@ -75,10 +83,15 @@ Factor factorOf(const Project& project, const Variant& variant, const CheckResul
     for (const Finding& f : list) {
         if (f.kind != Finding::Kind::hotspot) continue;
         const double own = countsOf(f, cases, left.get());
-        if (isTested(f))
-            known = std::max(known, own);
-        else
+        if (!isTested(f)) {
             untested.emplace_back(own, f.id);
+        } else if (double sure = 0; f.canGoOn()) {  // the mesh may say more beside the test: that can be tested too
+            for (auto c : cases) sure = std::max(sure, testedOf(f, c));
+            known = std::max(known, std::min(sure, own));
+            if (own > sure) untested.emplace_back(own, f.id);
+        } else {
+            known = std::max(known, own);
+        }
         if (own > governs) {
             governs = own;
             factor.governing = f.id;
@@ -88,7 +101,8 @@ Factor factorOf(const Project& project, const Variant& variant, const CheckResul
     for (const auto& [own, id] : untested)
         if (own > known) {
             factor.toTest.push_back(id);
-            if (findFinding(list, id)->place != "free body") factor.bounded = false;
+            const Finding* f = findFinding(list, id);
+            if (!isTested(*f) && f->place != "free body") factor.bounded = false;
         }
     factor.value = assess::safetyFactor(strength, governs);
     if (factor.toTest.empty()) factor.resolved = true;
@@ -147,12 +161,17 @@ void testWhatGoverns(const Project& project, const Recipe& recipe, Progress& pro
         // the highest judged peak is expected to stay about as high: what its own doubt lets exceed it goes along
         const std::vector<Finding> list = findingsOf(project, recipe);
         double expected = 0;
+        auto mostBeside = [](const Finding& f) {
+            return f.beside.empty() ? 0.0 : *std::max_element(f.beside.begin(), f.beside.end());
+        };
         for (const std::string& id : open)
-            if (const Finding* f = findFinding(list, id)) expected = std::max(expected, f->peak);
+            if (const Finding* f = findFinding(list, id))
+                expected = std::max(expected, isTested(*f) ? mostBeside(*f) : f->peak);
         std::vector<std::string> batch;
         for (const std::string& id : open) {
             const Finding* f = findFinding(list, id);
-            if (batch.empty() || (f && f->upper() >= 0.9 * expected)) batch.push_back(id);
+            const double upper = !f ? 0 : isTested(*f) ? mostBeside(*f) : f->upper();
+            if (batch.empty() || upper >= 0.9 * expected) batch.push_back(id);
         }
         testHotspots(project, recipe, batch, progress);
     }

@@ -25,6 +25,8 @@ std::vector<Finding> findingsOf(const Project& project, const Recipe& recipe) {
             if (const auto at = tests->byNode.find(f.node); f.node >= 0 && at != tests->byNode.end()) {
                 f.evidence = at->second;
                 if (const auto g = tests->group.find(f.node); g != tests->group.end()) f.testGroup = g->second;
+                if (const auto m = tests->further.find(f.node); m != tests->further.end()) f.further = m->second;
+                if (const auto b = tests->beside.find(f.node); b != tests->beside.end()) f.beside = b->second;
             }
     return list;
 }
@@ -34,6 +36,50 @@ const Finding* findFinding(const std::vector<Finding>& findings, const std::stri
         if (f.id == id) return &f;
     return nullptr;
 }
+
+bool Finding::canGoOn() const {
+    constexpr std::size_t most = 4;
+    if (kind != Kind::hotspot || evidence.verdict != assess::HotspotClass::real || further.size() >= most) return false;
+    return further.empty() || further.back().evidence.verdict == assess::HotspotClass::real;
+}
+
+namespace {
+
+/// On the slopes of a hotspot, outside the balls that the tests of real peaks looked into: the node of the highest
+/// judged stress (-1: none), and the highest in each case, MPa.
+struct Beside {
+    std::int32_t node = -1;
+    std::vector<double> stress;
+};
+Beside besideOf(const Part& part, const CheckResult& check, const FindingsResult& found, std::int32_t hotspot,
+                const std::vector<FurtherTest>& further) {
+    std::vector<std::pair<Vec3, double>> balls;
+    auto leaveOut = [&](std::int32_t node) {
+        const Vec3& at = check.mesh.position[node];
+        balls.emplace_back(at, assess::testReach(check.mesh, at));
+    };
+    leaveOut(hotspot);
+    for (const FurtherTest& f : further)
+        if (f.evidence.verdict == assess::HotspotClass::real) leaveOut(f.node);
+    Beside b;
+    b.stress.assign(check.cases.size(), 0.0);
+    const auto basin = found.basin.at(hotspot);
+    double highest = 0;
+    for (const auto& t : check.mesh.boundary)
+        for (auto n : t) {
+            if (found.basin[n] != basin) continue;
+            const Vec3& at = check.mesh.position[n];
+            if (std::any_of(balls.begin(), balls.end(),
+                            [&](const auto& ball) { return (at - ball.first).norm() <= ball.second; }))
+                continue;
+            for (std::size_t c = 0; c < b.stress.size(); ++c)
+                b.stress[c] = std::max(b.stress[c], ruledStress(part, check.cases[c].stress[n]));
+            if (check.envelope.stress[n] > highest) highest = check.envelope.stress[n], b.node = n;
+        }
+    return b;
+}
+
+}  // namespace
 
 void testHotspots(const Project& project, const Recipe& recipe, const std::vector<std::string>& ids,
                   Progress& progress) {
@@ -48,13 +94,24 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
             throw InputError(
                 ErrorDetail{"Hotspots cannot be tested.", {}, "finding", "the id of a hotspot", "'" + id + "'"});
     }
+    const Part& part = project.partOf(recipe);
+    const auto found = project.findings(recipe);
     std::vector<Vec3> places;
-    std::vector<std::int32_t> nodes;
+    std::vector<std::int32_t> nodes, at;  // of the hotspots, and of the places that are looked at
     for (const Finding& f : findings) {
-        if (f.kind != Finding::Kind::hotspot || f.evidence.verdict != assess::HotspotClass::untested) continue;
-        if (!ids.empty() && std::find(ids.begin(), ids.end(), f.id) == ids.end()) continue;
-        places.push_back(f.position);
+        if (f.kind != Finding::Kind::hotspot) continue;
+        const bool isNamed = std::find(ids.begin(), ids.end(), f.id) != ids.end();
+        std::int32_t place = f.node;
+        if (f.evidence.verdict != assess::HotspotClass::untested) {  // tested: a further place on its slopes
+            if (!isNamed || !f.canGoOn()) continue;
+            place = besideOf(part, *check, *found, f.node, f.further).node;
+            if (place < 0) continue;
+        } else if (!ids.empty() && !isNamed) {
+            continue;
+        }
+        places.push_back(check->mesh.position[place]);
         nodes.push_back(f.node);
+        at.push_back(place);
     }
     if (places.empty()) return;
     const auto field = project.field(recipe);
@@ -67,7 +124,6 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
                                      "solid",
                                      "the rebuilt solid of this session: run Rebuild",
                                      "a check that was stored without it"});
-    const Part& part = project.partOf(recipe);
     auto mesh = project.mesh(recipe);
     if (!mesh)  // a stored check has only its results
         mesh = project.results->store(project.keys(recipe).mesh, evaluateMesh(part, *field, *surface, recipe, progress,
@@ -78,9 +134,16 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
     if (const auto before = project.results->find<HotspotTests>(testsKey(project, recipe))) all = *before;
     int group = 1;
     for (const auto& [node, number] : all.group) group = std::max(group, number + 1);
+    for (const auto& [node, list] : all.further)
+        for (const FurtherTest& f : list) group = std::max(group, f.group + 1);
     for (std::size_t i = 0; i < nodes.size(); ++i) {
-        all.byNode[nodes[i]] = evidence[i];
-        all.group[nodes[i]] = group;
+        if (at[i] == nodes[i]) {
+            all.byNode[nodes[i]] = evidence[i];
+            all.group[nodes[i]] = group;
+        } else {
+            all.further[nodes[i]].push_back({at[i], group, evidence[i]});
+        }
+        all.beside[nodes[i]] = besideOf(part, *check, *found, nodes[i], all.further[nodes[i]]).stress;
     }
     project.results->store(testsKey(project, recipe), std::move(all));
 }

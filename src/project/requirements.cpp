@@ -333,8 +333,14 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
                 block(Stage::check, "Load case '" + c.name + "' " + problem + ".");
         }
     if (check && check->level != Level::look)
-        for (const std::string& id : hotspotsToTest(project, variant))
-            block(Stage::findings, "Hotspot " + id + " could govern and is not tested.", id);
+        for (const std::string& id : hotspotsToTest(project, variant)) {
+            const std::vector<Finding> list = findingsOf(project, variant.recipe);
+            const bool beside = findFinding(list, id)->evidence.verdict != assess::HotspotClass::untested;
+            block(Stage::findings,
+                  beside ? "A place beside hotspot " + id + " could govern and is not tested."
+                         : "Hotspot " + id + " could govern and is not tested.",
+                  id);
+        }
     if (project.findings(variant.recipe)) {
         for (const Finding& f : findingsOf(project, variant.recipe)) {
             const DispositionState s = dispositionState(project, variant, f);

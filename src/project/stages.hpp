@@ -94,6 +94,13 @@ struct ProcessResult {
 };
 
 /// A hotspot, or a warning of another stage with its place.
+/// A further place on the slopes of a tested hotspot, looked at because the check's mesh says more there.
+struct FurtherTest {
+    std::int32_t node = -1;
+    int group = 0;
+    assess::Evidence evidence;
+};
+
 struct Finding {
     enum class Kind {
         hotspot,
@@ -129,6 +136,8 @@ struct Finding {
     double reach = 0;                  ///< of the print, mm
     assess::Evidence evidence;         ///< hotspots: of their test
     int testGroup = 0;                 ///< those of one group were refined together, in this order; 0: not tested
+    std::vector<FurtherTest> further;  ///< further places on its slopes, where the coarse mesh says more than the test
+    bool canGoOn() const;              ///< whether a further place may be tested
 };
 const char* name(Finding::Kind kind);
 /// Class of a hotspot ("real" ... or "not tested, near support"), kind of another finding.
@@ -147,6 +156,10 @@ struct FindingsResult {
 struct HotspotTests {
     std::map<std::int32_t, assess::Evidence> byNode;
     std::map<std::int32_t, int> group;  ///< by node: which were refined together, from 1 in the order of the tests
+    std::map<std::int32_t, std::vector<FurtherTest>> further;  ///< by the hotspot's node
+    /// By the hotspot's node: highest judged stress on its slopes outside the balls that the tests of real peaks looked
+    /// into. [cases] MPa
+    std::map<std::int32_t, std::vector<double>> beside;
 };
 
 /// What the safety factor leaves out of a check.

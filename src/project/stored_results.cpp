@@ -201,17 +201,30 @@ void describe(Archive& a, assess::Evidence& e) {
     a.all(e.size, e.peak, e.alongEdge, e.elements, e.casePeak, e.exponent, e.change, e.angle, e.radius, e.sharp, e.at,
           e.reach, e.toSupport, e.toLoad, e.zone, e.cutError, e.verdict, e.reason);
 }
+void describe(Archive& a, FurtherTest& f) {
+    a.all(f.node, f.group, f.evidence);
+}
 void describe(Archive& a, HotspotTests& t) {
     std::vector<std::int32_t> nodes;
     std::vector<assess::Evidence> evidence;
     std::vector<std::int32_t> groups;
-    for (auto& [node, e] : t.byNode) nodes.push_back(node), evidence.push_back(e), groups.push_back(t.group[node]);
-    a.all(nodes, evidence, groups);
-    t.byNode.clear();
-    t.group.clear();
+    std::vector<std::vector<FurtherTest>> further;
+    std::vector<std::vector<double>> beside;
+    for (auto& [node, e] : t.byNode) {
+        nodes.push_back(node);
+        evidence.push_back(e);
+        groups.push_back(t.group[node]);
+        further.push_back(t.further[node]);
+        beside.push_back(t.beside[node]);
+    }
+    a.all(nodes, evidence, groups, further, beside);
+    t = {};
+    if (further.size() != nodes.size() || beside.size() != nodes.size()) return;
     for (std::size_t i = 0; i < std::min({nodes.size(), evidence.size(), groups.size()}); ++i) {
         t.byNode[nodes[i]] = evidence[i];
         t.group[nodes[i]] = groups[i];
+        t.further[nodes[i]] = further[i];
+        t.beside[nodes[i]] = beside[i];
     }
 }
 void describe(Archive& a, Finding& f) {
@@ -267,7 +280,7 @@ void eachStored(const Visit& visit) {
     // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
     visit(static_cast<const CheckResult*>(nullptr), "check 4");
     visit(static_cast<const FindingsResult*>(nullptr), "findings 3");
-    visit(static_cast<const HotspotTests*>(nullptr), "tests 4");
+    visit(static_cast<const HotspotTests*>(nullptr), "tests 5");
 }
 
 }  // namespace

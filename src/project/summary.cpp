@@ -240,6 +240,12 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
                             {"cut_error", e.cutError},
                             {"counts_MPa", e.counts()},
                             {"reason", e.reason}};
+        for (const FurtherTest& f : x.further)
+            item["test"]["further"].push_back({{"group", f.group},
+                                               {"class", assess::name(f.evidence.verdict)},
+                                               {"peaks_MPa", f.evidence.peak},
+                                               {"counts_MPa", f.evidence.counts()},
+                                               {"reason", f.evidence.reason}});
         const DispositionState state = dispositionState(project, variant, x);
         if (const Disposition* d = state.disposition)
             item["disposition"] = {{"decision", d->decision},

@@ -182,7 +182,11 @@ void repeatTestsAndDispositions(Project& p, const json& summary, Progress& progr
     Variant& v = p.variants.at(0);
     std::map<int, std::vector<std::string>> groups;
     for (const auto& f : summary.at("findings"))
-        if (f.contains("test")) groups[f.at("test").at("group")].push_back(f.at("id"));
+        if (f.contains("test")) {
+            groups[f.at("test").at("group")].push_back(f.at("id"));
+            if (f.at("test").contains("further"))
+                for (const auto& x : f.at("test").at("further")) groups[x.at("group")].push_back(f.at("id"));
+        }
     for (const auto& [number, ids] : groups) testHotspots(p, v.recipe, ids, progress);
     const auto findings = findingsOf(p, v.recipe);
     for (const auto& f : summary.at("findings")) {
