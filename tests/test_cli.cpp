@@ -175,6 +175,23 @@ class TestCli : public QObject {
         }
         QCOMPARE(first.dump(), second.dump());
     }
+    /// Sums are split by sizes, never by how many cores there are.
+    void sameBitsOnOneCore() {
+        const QString in = folder("cores");
+        const QString part = QString::fromStdString(made_up::writeLever(in.toStdString()));
+        QStringList arguments{"run", part, "--element-size", "3", "--quiet", "--untested", "--out"};
+        Result r = call(arguments + QStringList{in + "/all"});
+        QVERIFY2(r.code == 0, qPrintable(r.error));
+        QProcess p;
+        p.start("taskset", QStringList{"-c", "0", ESCULTURA_CLI} + arguments + QStringList{in + "/one"});
+        QVERIFY(p.waitForFinished(300000));
+        QVERIFY2(p.exitCode() == 0, p.readAllStandardError().constData());
+        for (const char* file : {"surface.stl", "results.vtu"}) {
+            QFile a(in + "/all/" + file), b(in + "/one/" + file);
+            QVERIFY(a.open(QIODevice::ReadOnly) && b.open(QIODevice::ReadOnly));
+            QVERIFY2(a.readAll() == b.readAll(), file);
+        }
+    }
     void wrongUsage() {
         QCOMPARE(call({}).code, 2);
         QCOMPARE(call({"run"}).code, 2);
