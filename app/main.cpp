@@ -1,5 +1,6 @@
 #include <QApplication>
 #include <QFileInfo>
+#include <csignal>
 #include <cstdio>
 
 #include "application.hpp"
@@ -8,6 +9,7 @@
 #include "theme/theme.hpp"
 
 int main(int argc, char** argv) {
+    std::signal(SIGXFSZ, SIG_IGN);  // a file that grows beyond a limit is told like a full disk
     escultura::app::Application application(argc, argv);
     QApplication::setApplicationName("Escultura");
     QApplication::setApplicationVersion(ESCULTURA_VERSION);

@@ -1,3 +1,6 @@
+/// The window as a whole: its parts put together, and what each tells the others. Menus, files, results and comparison
+/// have files of their own (main_window_*.cpp).
+
 #include "main_window.hpp"
 
 #include <QDateTime>

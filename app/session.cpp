@@ -1,3 +1,5 @@
+/// The open project and the one worker that computes for it: edits with undo, runs, the journal.
+
 #include "session.hpp"
 
 #include <unistd.h>

@@ -189,6 +189,7 @@ class ReleaseCard : public Card {
     void refreshBody() override;
 
   private:
+    void keepKey();  ///< where it is, for the next start
     QTableWidget* requirements_;
     QLabel *blockers_, *releases_, *error_;
     QLineEdit *name_, *role_, *remark_, *key_;

@@ -76,7 +76,9 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     });
     connect(chooseKey_, &QPushButton::clicked, this, [this] {
         const QString path = QFileDialog::getOpenFileName(this, "Secret key", {}, "Keys (*.pem);;All files (*)");
-        if (!path.isEmpty()) key_->setText(path);
+        if (path.isEmpty()) return;
+        key_->setText(path);
+        keepKey();
     });
     connect(newKey_, &QPushButton::clicked, this, [this] {
         const QString path =
@@ -85,13 +87,17 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
         try {
             writeNewKey(path.toStdString());
             key_->setText(path);
+            keepKey();
             showError(error_, "");
         } catch (const std::exception& e) {
             showError(error_, e.what());
         }
     });
-    connect(key_, &QLineEdit::textChanged, this,
-            [](const QString& path) { settings()->setValue("release/key", path); });
+    connect(key_, &QLineEdit::editingFinished, this, &ReleaseCard::keepKey);
+}
+
+void ReleaseCard::keepKey() {
+    settings()->setValue("release/key", key_->text());
 }
 
 QString ReleaseCard::summary() const {

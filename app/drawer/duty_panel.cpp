@@ -1,3 +1,5 @@
+/// The table of loads and supports in the drawer, and the form that edits one row of it.
+
 #include "drawer/duty_panel.hpp"
 
 #include <QDialog>

@@ -1,3 +1,6 @@
+/// Editing the cage in the view: selecting, pulling and painting with mouse and keyboard, each step told to the
+/// session.
+
 #include "view/cage_editor.hpp"
 
 #include <QThread>

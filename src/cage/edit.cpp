@@ -1,3 +1,5 @@
+/// Operations on a cage by hand, each a function from a cage to a cage.
+
 #include "cage/edit.hpp"
 
 #include <algorithm>

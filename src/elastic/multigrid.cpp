@@ -1,3 +1,5 @@
+/// Conjugate gradients with a geometric multigrid on background grids, kept within the mean holds by a projection.
+
 #include "elastic/multigrid.hpp"
 
 #include <Eigen/Dense>

@@ -1,3 +1,6 @@
+/// The equations of a mesh: unknowns tied by supports, the stiffness assembled on what is left, forces taken in and
+/// displacements given back.
+
 #include "elastic/system.hpp"
 
 #include <Eigen/Dense>

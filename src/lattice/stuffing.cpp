@@ -36,7 +36,7 @@ class Lattice {
             n_[d] = static_cast<int>(std::ceil((box.high[d] - origin_[d]) / a_)) + 1;
             total *= n_[d] + 1.0;
         }
-        if (!(total < 8e7)) {
+        if (!(total < mostLatticeVertices)) {
             throw InputError(ErrorDetail{"The spacing is too fine for the size of the part.",
                                          {},
                                          "spacing " + formatNumber(a_) + " mm",
@@ -636,6 +636,12 @@ void splitPinchedVertices(TetComplex& complex) {
 }
 
 }  // namespace
+
+double latticeVertices(const Box3& box, double spacing) {
+    double total = 2;
+    for (int d = 0; d < 3; ++d) total *= box.size()[d] / spacing + 5.7;  // a margin of 1.6 spacings, and both ends
+    return total;
+}
 
 TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Progress& progress) {
     TetComplex complex = Lattice(shape, options).run(progress);

@@ -8,6 +8,11 @@
 
 namespace escultura::lattice {
 
+/// Vertices that a lattice may have.
+inline constexpr double mostLatticeVertices = 8e7;
+/// About how many the lattice over a box has. @param spacing  mm
+double latticeVertices(const Box3& box, double spacing);
+
 /// Options of stuff().
 struct StuffingOptions {
     double spacing = 4;            ///< edge length of the lattice's cubes, mm

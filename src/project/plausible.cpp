@@ -10,6 +10,7 @@
 #include "base/quantity.hpp"
 #include "base/text.hpp"
 #include "exchange/body_files.hpp"
+#include "lattice/stuffing.hpp"
 
 namespace escultura::project {
 namespace {
@@ -33,7 +34,7 @@ std::string slip(double times) {
     const double size = times > 1 ? times : 1 / times;
     // what fits lies within a few times of the other: a factor is named when it brings it there
     for (const Slip& s : slips)
-        if (size > s.factor / 12 && size < 12 * s.factor && std::abs(std::log(size / s.factor)) < std::log(5.5))
+        if (size > s.factor / 5.5 && size < 5.5 * s.factor)
             return " It looks like a slip of units by " + formatNumber(s.factor) + ": " + s.words + ".";
     return {};
 }
@@ -191,13 +192,14 @@ class Judge {
             sane(std::abs(part_.designBody->offset), 0, size_, "offset of the design space's body", "Check its unit.");
         for (const KeepOut& k : part_.keepOuts)
             sane(std::abs(k.body.offset), 0, size_, "offset of a keep-out's body", "Check its unit.");
-        const Box3 lattice = field_.regions.designSpace;
-        const double vertices = latticeVertices(lattice, recipe_.surfaceSpacing);
-        if (vertices > mostLatticeVertices) {
-            const double enough = recipe_.surfaceSpacing * std::cbrt(vertices / mostLatticeVertices) * 1.02;
+        const Box3& space = field_.regions.designSpace;
+        const double vertices = lattice::latticeVertices(space, recipe_.surfaceSpacing);
+        if (vertices > lattice::mostLatticeVertices) {
+            const double enough = recipe_.surfaceSpacing * std::cbrt(vertices / lattice::mostLatticeVertices) * 1.02;
             block(Place::mesh,
                   "The surface would take a lattice of " + formatNumber(vertices / 1e6, 3) +
-                      " million vertices, at most " + plainNumber(mostLatticeVertices / 1e6) + " million are possible.",
+                      " million vertices, at most " + plainNumber(lattice::mostLatticeVertices / 1e6) +
+                      " million are possible.",
                   "Use an edge length of at least " + mm(enough) + " for the surface (--surface-spacing).");
         }
     }
@@ -235,12 +237,6 @@ void requireOriginal(const Part& part, double fieldSize) {
 }
 
 }  // namespace
-
-double latticeVertices(const Box3& box, double spacing) {
-    double total = 2;
-    for (int d = 0; d < 3; ++d) total *= box.size()[d] / spacing + 5.7;
-    return total;
-}
 
 std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field) {
     return Judge(part, recipe, field).notes();

@@ -15,9 +15,4 @@ std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe,
 /// @throws InputError with the first blocker
 void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field);
 
-/// Most lattice vertices that a surface or mesh is made of; above it the spacing is refused.
-inline constexpr double mostLatticeVertices = 8e7;
-/// Vertices of the lattice over a box. @param spacing  mm
-double latticeVertices(const Box3& box, double spacing);
-
 }  // namespace escultura::project

@@ -332,9 +332,9 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
             if (const std::string problem = c.problem(); !problem.empty())
                 block(Stage::check, "Load case '" + c.name + "' " + problem + ".");
         }
+    const std::vector<Finding> list = findingsOf(project, variant.recipe);
     if (check && check->level != Level::look)
         for (const std::string& id : hotspotsToTest(project, variant)) {
-            const std::vector<Finding> list = findingsOf(project, variant.recipe);
             const bool beside = findFinding(list, id)->evidence.verdict != assess::HotspotClass::untested;
             block(Stage::findings,
                   beside ? "A place beside hotspot " + id + " could govern and is not tested."
@@ -342,7 +342,7 @@ std::vector<Blocker> releaseBlockers(const Project& project, const Variant& vari
                   id);
         }
     if (project.findings(variant.recipe)) {
-        for (const Finding& f : findingsOf(project, variant.recipe)) {
+        for (const Finding& f : list) {
             const DispositionState s = dispositionState(project, variant, f);
             if (!s.disposition)
                 block(Stage::findings, "Finding " + f.id + " has no disposition.", f.id);

@@ -129,8 +129,8 @@ void ReleaseDraft::publish() {
         // the two folders change places at once; the old one goes with the draft
         if (renameat2(AT_FDCWD, draft_.c_str(), AT_FDCWD, target_.c_str(), RENAME_EXCHANGE) != 0) {
             if (errno != EINVAL && errno != ENOSYS) fail(errno);
-            fs::remove_all(target_, failed);  // a disk that cannot: the draft is complete, the old one is unsigned
-            if (failed || ::rename(draft_.c_str(), target_.c_str()) != 0) fail(failed ? failed.value() : errno);
+            refuse(target_, "a disk that can put one folder in another's place, or a folder that is empty",
+                   "neither: remove the unsigned release first");
         }
     } else if (::rename(draft_.c_str(), target_.c_str()) != 0) {  // over an empty folder too
         fail(errno);
