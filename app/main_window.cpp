@@ -18,7 +18,11 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace store;
+using namespace judge;
 using report::Show;
 
 MainWindow::MainWindow() {

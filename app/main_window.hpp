@@ -45,7 +45,7 @@ class MainWindow : public QMainWindow {
     void keepView(const QString& name);
     /// Writes the release folder on the worker thread.
     /// @param key  file of the secret key to sign with; empty: none
-    void releaseTo(const QString& folder, const std::optional<project::SignOff>& signOff = std::nullopt,
+    void releaseTo(const QString& folder, const std::optional<judge::SignOff>& signOff = std::nullopt,
                    const QString& key = {});
     /// Makes everything in a release folder again and tells what differs.
     /// @param openKey  file of the signer's public key; empty: the folder's own
@@ -87,7 +87,7 @@ class MainWindow : public QMainWindow {
     void importBody(const QString& as);
     void showProcess();
     void setPicking(bool on);
-    void writeRelease(const project::SignOff& signOff, const QString& key);
+    void writeRelease(const judge::SignOff& signOff, const QString& key);
     void askForRelease();
     void connectComparison();
     void putBeside(std::size_t variant);

@@ -2,13 +2,17 @@
 
 #include <algorithm>
 
+#include "judge/comparison.hpp"
 #include "main_window.hpp"
-#include "project/comparison.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace store;
+using namespace judge;
 using report::Show;
 
 namespace {

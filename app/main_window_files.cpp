@@ -10,17 +10,23 @@
 
 #include "base/signature.hpp"
 #include "dialogs/field_dialog.hpp"
+#include "duty/part_edit.hpp"
+#include "duty/strict_json.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "main_window.hpp"
-#include "project/part_edit.hpp"
-#include "project/strict_json.hpp"
+#include "project/run.hpp"
 #include "report/report.hpp"
+#include "store/storage.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace store;
+using namespace judge;
 using report::Show;
 
 namespace {
@@ -83,7 +89,7 @@ void MainWindow::exportSolid() {
 void MainWindow::exportSolidTo(const QString& path) {
     const auto rebuilt = session_.project().rebuild(session_.recipe());
     if (!rebuilt) return;
-    const project::Part part = session_.project().part;
+    const duty::Part part = session_.project().part;
     auto differ = std::make_shared<std::vector<std::string>>();
     session_.work(
         "Writing the solid",
@@ -279,9 +285,9 @@ void MainWindow::checkRelease(const QString& folder, const QString& openKey) {
 }
 
 void MainWindow::offerRecovery() {
-    const auto found = project::unsavedWork(Session::recoveryFolder().toStdString());
+    const auto found = store::unsavedWork(Session::recoveryFolder().toStdString());
     if (found.empty()) return;
-    const project::Unsaved& newest = found.front();
+    const store::Unsaved& newest = found.front();
     QMessageBox box(QMessageBox::Question, "Unsaved work",
                     QString("Work on '%1' was not saved when Escultura ended: %2 steps, the last: %3 (%4).")
                         .arg(QString::fromStdString(newest.partName))
@@ -298,7 +304,7 @@ void MainWindow::offerRecovery() {
     if (box.clickedButton() == recover)
         session_.recover(newest);
     else if (box.clickedButton() == discard)
-        for (const auto& u : found) project::discard(u);
+        for (const auto& u : found) store::discard(u);
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

@@ -17,7 +17,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 using report::Show;
 
 namespace {

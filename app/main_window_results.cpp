@@ -19,7 +19,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 constexpr int swingFrames = 16;  // of one swing to and fro

@@ -9,7 +9,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 RequirementStrip::RequirementStrip(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setObjectName("requirementStrip");

@@ -16,9 +16,11 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
-#include "project/factor.hpp"
-#include "project/part_numbers.hpp"
-#include "project/state_text.hpp"
+#include "duty/part_numbers.hpp"
+#include "judge/factor.hpp"
+#include "project/run.hpp"
+#include "store/state_text.hpp"
+#include "store/storage.hpp"
 
 namespace escultura::app {
 
@@ -41,7 +43,7 @@ void apply(project::Project& p, const Snapshot& s) {
     p.views = s.views;
     p.open = s.open;
     p.baseline = s.baseline;
-    if (p.part.text != s.partText) p.part = project::parsePart(s.partText, p.part.path);
+    if (p.part.text != s.partText) p.part = duty::parsePart(s.partText, p.part.path);
 }
 }  // namespace
 
@@ -87,7 +89,7 @@ class StoredCommand : public QUndoCommand {
   private:
     void restore(const std::string& state, const QString& words) {
         try {
-            project::applyState(*session_.project_, state);
+            store::applyState(*session_.project_, state);
         } catch (const std::exception& e) {
             emit session_.failed(e.what());
             return;
@@ -116,8 +118,8 @@ void Session::record(const QString& text) {
         const auto last = QDateTime::fromString(QString::fromStdString(history.back().time), Qt::ISODate);
         if (last.secsTo(QDateTime::currentDateTime()) < 4) history.pop_back();
     }
-    const auto entry = project::record(*project_, text.toStdString(), who.toStdString(),
-                                       QDateTime::currentDateTime().toString(Qt::ISODate).toStdString());
+    const auto entry = store::record(*project_, text.toStdString(), who.toStdString(),
+                                     QDateTime::currentDateTime().toString(Qt::ISODate).toStdString());
     if (!journal_) return;
     try {
         journal_->append(entry);
@@ -133,7 +135,7 @@ void Session::startJournal(bool resultsSaved) {
         QString("%1/%2-%3.journal").arg(recoveryFolder()).arg(QDateTime::currentMSecsSinceEpoch()).arg(::getpid());
     try {
         journal_ =
-            std::make_shared<project::Journal>(path.toStdString(), *project_, projectPath_.toStdString(), resultsSaved);
+            std::make_shared<store::Journal>(path.toStdString(), *project_, projectPath_.toStdString(), resultsSaved);
     } catch (const std::exception& e) {
         addLog(QString("Work cannot be recovered after a crash: %1").arg(QString(e.what()).section('\n', 0, 0)));
     }
@@ -244,7 +246,7 @@ Freshness Session::freshness(Stage stage) const {
 }
 
 Freshness Session::freshness(std::size_t index, Stage stage) const {
-    const project::Recipe& r = project_->variants.at(index).recipe;
+    const duty::Recipe& r = project_->variants.at(index).recipe;
     const LastKnown k = lastKnown(index);
     auto state = [](bool fresh, bool known) {
         return fresh ? Freshness::fresh : known ? Freshness::outOfDate : Freshness::missing;
@@ -298,11 +300,11 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
 void Session::editPart(const QString& text, const std::function<std::string(const std::string&)>& change) {
     if (!hasProject()) return;
     const std::string next = change(project_->part.text);
-    project::Part part = project::parsePart(next, project_->part.path);  // refuses before anything changes
+    duty::Part part = duty::parsePart(next, project_->part.path);  // refuses before anything changes
     QStringList dropped;
     edit(text, [&](project::Project& p) {
         for (project::Variant& v : p.variants)
-            for (const std::string& label : project::followNames(p.part, part, v.recipe.numbers))
+            for (const std::string& label : duty::followNames(p.part, part, v.recipe.numbers))
                 dropped
                     << QString("%1 of variant %2").arg(QString::fromStdString(label), QString::fromStdString(v.name));
         p.part = std::move(part);
@@ -341,7 +343,7 @@ void Session::reloadPart() {
 void Session::openProject(const QString& path) {
     auto opened = std::make_shared<project::Project>();
     work(
-        "Opening", [opened, path](Progress&) { *opened = project::loadProject(path.toStdString()); },
+        "Opening", [opened, path](Progress&) { *opened = store::loadProject(path.toStdString()); },
         [this, opened, path] { adopt(opened, path); });
 }
 
@@ -349,7 +351,7 @@ void Session::saveProject(const QString& path) {
     if (!hasProject()) return;
     auto copy = std::make_shared<project::Project>(*project_);
     work(
-        "Saving", [copy, path](Progress&) { project::saveProject(*copy, path.toStdString()); },
+        "Saving", [copy, path](Progress&) { store::saveProject(*copy, path.toStdString()); },
         [this, path] {
             projectPath_ = path;
             modified_ = false;
@@ -387,7 +389,7 @@ void Session::run(Stage upTo) {
                 if (const auto check = upTo >= Stage::check ? project_->check(recipe()) : nullptr)
                     words += QString(": safety factor %1 (%2)")
                                  .arg(QString::fromStdString(
-                                          project::factorWords(project::factorOf(*project_, variant(), *check))),
+                                          judge::factorWords(judge::factorOf(*project_, variant(), *check))),
                                       QString::fromStdString(check->governingCase));
                 record(words);
             }
@@ -402,10 +404,10 @@ void Session::quickCheck() {
     const bool recorded =
         checked != checked_.end() && !(checked->second == recipe()) && project_->check(checked->second);
     edit("Quick check", [&](project::Project& p) {
-        project::Recipe now = p.variants[p.open].recipe;
+        duty::Recipe now = p.variants[p.open].recipe;
         now.check.rebuilt = true;
         now.check.original = false;
-        now.check.level = project::Level::look;
+        now.check.level = duty::Level::look;
         if (recorded && !(now == checked->second)) {
             p.variants[p.open].recipe = checked->second;
             addVariant(p, p.open);
@@ -421,9 +423,9 @@ void Session::testHotspots(const std::vector<std::string>& ids) {
     work(
         ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots"),
         [copy, ids](Progress& progress) {
-            project::testHotspots(*copy, copy->current().recipe, ids, progress);
+            judge::testHotspots(*copy, copy->current().recipe, ids, progress);
             // all of them: also the places beside them that could govern
-            if (ids.empty()) project::testWhatGoverns(*copy, copy->current().recipe, progress);
+            if (ids.empty()) judge::testWhatGoverns(*copy, copy->current().recipe, progress);
         },
         [this, ids] {
             modified_ = true;
@@ -458,7 +460,7 @@ void Session::runStudy(project::Study study) {
     work(
         QString("Study (%1)").arg(project::name(study.kind)),
         [this, copy, running, keep](Progress& progress) {
-            project::runStudy(*copy, *running, progress, [&](const project::Study& s) {
+            judge::runStudy(*copy, *running, progress, [&](const project::Study& s) {
                 QMetaObject::invokeMethod(
                     this, [keep, s] { keep(s); }, Qt::QueuedConnection);
             });
@@ -470,15 +472,15 @@ void Session::runStudy(project::Study study) {
         });
 }
 
-void Session::recover(const project::Unsaved& unsaved) {
+void Session::recover(const store::Unsaved& unsaved) {
     auto opened = std::make_shared<project::Project>();
     work(
-        "Recovering", [opened, unsaved](Progress& progress) { *opened = project::recover(unsaved, progress); },
+        "Recovering", [opened, unsaved](Progress& progress) { *opened = store::recover(unsaved, progress); },
         [this, opened, unsaved] {
             adopt(opened, QString::fromStdString(unsaved.projectPath), false);
             record("Recovered unsaved work");
             modified_ = true;
-            project::discard(unsaved);
+            store::discard(unsaved);
             emit changed();
         });
 }
@@ -505,17 +507,17 @@ void Session::setTestsByItself(bool on) {
 void Session::testInBackground() {
     if (!hasProject() || worker_ || !testsByItself_) return;
     const auto check = project_->check(recipe());
-    if (!check || check->level == project::Level::look || recipe().check.original) return;
+    if (!check || check->level == duty::Level::look || recipe().check.original) return;
     const std::string key = project_->keys(recipe()).findings;
     if (key == givenUpKey_ || !project_->findings(recipe())) return;
     if (recipe().check.rebuilt && !project_->rebuild(recipe())) return;  // stored without its solid
-    if (project::hotspotsToTest(*project_, variant()).empty()) return;
+    if (judge::hotspotsToTest(*project_, variant()).empty()) return;
     auto copy = std::make_shared<project::Project>(*project_);
     testedKey_ = key;
     background_ = true;
     start(
         "Testing what could govern",
-        [copy](Progress& progress) { project::testWhatGoverns(*copy, copy->current().recipe, progress); },
+        [copy](Progress& progress) { judge::testWhatGoverns(*copy, copy->current().recipe, progress); },
         [this] {
             modified_ = true;
             record("Governing hotspots tested");

@@ -11,22 +11,24 @@
 #include <memory>
 #include <optional>
 
-#include "project/findings.hpp"
-#include "project/journal.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
+#include "judge/study.hpp"
 #include "project/project.hpp"
-#include "project/requirements.hpp"
-#include "project/study.hpp"
+#include "project/run.hpp"
+#include "store/journal.hpp"
+#include "store/storage.hpp"
 
 namespace escultura::app {
 
 /// What was last known of a variant: shown, marked out of date, until new results are there.
 struct LastKnown {
-    std::shared_ptr<const project::FieldResult> field;
-    std::shared_ptr<const project::SurfaceResult> surface;
-    std::shared_ptr<const project::CageResult> cage;
-    std::shared_ptr<const project::RebuildResult> rebuild;
-    std::shared_ptr<const project::CheckResult> check;
-    std::shared_ptr<const project::FindingsResult> findings;
+    std::shared_ptr<const stages::FieldResult> field;
+    std::shared_ptr<const stages::SurfaceResult> surface;
+    std::shared_ptr<const stages::CageResult> cage;
+    std::shared_ptr<const stages::RebuildResult> rebuild;
+    std::shared_ptr<const stages::CheckResult> check;
+    std::shared_ptr<const stages::FindingsResult> findings;
 };
 
 enum class Freshness { fresh, outOfDate, missing };
@@ -41,9 +43,9 @@ class Session : public QObject {
     /// @throws InputError when nothing is open
     const project::Project& project() const;
     const project::Variant& variant() const { return project().current(); }
-    const project::Recipe& recipe() const { return variant().recipe; }
+    const duty::Recipe& recipe() const { return variant().recipe; }
     /// The part with the open variant's own numbers.
-    const project::Part& part() const { return project().partOf(recipe()); }
+    const duty::Part& part() const { return project().partOf(recipe()); }
     QUndoStack& undoStack() { return undo_; }
     const QString& projectPath() const { return projectPath_; }
     bool isModified() const { return modified_; }
@@ -77,7 +79,7 @@ class Session : public QObject {
     /// Starts or goes on with a study; evaluations appear as they are done, and stay when it is cancelled.
     void runStudy(project::Study study);
     /// Opens what a journal tells of unsaved work.
-    void recover(const project::Unsaved& unsaved);
+    void recover(const store::Unsaved& unsaved);
     /// Folder of the journals. Made when something is written.
     static QString recoveryFolder();
     /// Nothing of the open project is to be recovered later: it is saved, or given up on purpose.
@@ -132,7 +134,7 @@ class Session : public QObject {
     std::optional<project::Project> project_;
     QUndoStack undo_;
     std::map<std::int64_t, LastKnown> last_;
-    std::map<std::int64_t, project::Recipe> checked_;  ///< recipe of each variant's last check
+    std::map<std::int64_t, duty::Recipe> checked_;  ///< recipe of each variant's last check
     std::vector<project::Timing> timings_;
     QThread *worker_ = nullptr, *keeper_ = nullptr;
     bool background_ = false;  ///< the worker tests without having been asked
@@ -144,10 +146,10 @@ class Session : public QObject {
     QString projectPath_;
     bool modified_ = false;
     QStringList log_;
-    std::shared_ptr<project::Journal> journal_;
-    std::shared_ptr<project::Journal> keeping_;  ///< that results are being written to
-    bool keptInVain_ = false;                    ///< it was given up meanwhile
-    bool restoring_ = false;                     ///< commands of earlier sessions are pushed without being carried out
+    std::shared_ptr<store::Journal> journal_;
+    std::shared_ptr<store::Journal> keeping_;  ///< that results are being written to
+    bool keptInVain_ = false;                  ///< it was given up meanwhile
+    bool restoring_ = false;                   ///< commands of earlier sessions are pushed without being carried out
 };
 
 }  // namespace escultura::app

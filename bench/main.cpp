@@ -21,6 +21,7 @@
 #include "hostile_bench.hpp"
 #include "organic_shapes.hpp"
 #include "project/project.hpp"
+#include "project/run.hpp"
 #include "solve_bench.hpp"
 #include "spot_cases.hpp"
 #include "surface/extract.hpp"
@@ -70,9 +71,9 @@ int meshSizes(const std::string& path) {
     Progress progress;
     project::Project p = project::openPart(path, progress);
     const auto field = p.field();
-    project::Recipe recipe = p.current().recipe;
-    const auto surface = project::evaluateSurface(p.part, *field, recipe, progress);
-    const auto solid = project::surfaceShape(p.part, *field, recipe, surface.solvedThreshold, progress);
+    duty::Recipe recipe = p.current().recipe;
+    const auto surface = stages::evaluateSurface(p.part, *field, recipe, progress);
+    const auto solid = stages::surfaceShape(p.part, *field, recipe, surface.solvedThreshold, progress);
     std::printf(
         "| size, mm | tetrahedra | seconds | angles, degrees | volume, %% of the surface's | machined edges missed "
         "|\n| --- | --- | --- | --- | --- | --- |\n");
@@ -174,7 +175,7 @@ int benchSurface(const std::string& path) {
 
     // threshold figures of 4 million cells
     Progress progress;
-    const project::Part part = project::readPart(path);
+    const duty::Part part = duty::readPart(path);
     const auto small = exchange::readField(part.fields[0].source);
     field::DensityField large;
     large.cells = {200, 150, 134};
@@ -198,32 +199,32 @@ int benchSurface(const std::string& path) {
     exchange::FieldSource source{file};
     source.origin = large.origin;
     source.spacing = large.spacing;
-    std::shared_ptr<project::FieldResult> result;
+    std::shared_ptr<stages::FieldResult> result;
     const double open = secondsOf(
         [&] {
-            result = std::make_shared<project::FieldResult>(project::prepareField(part, exchange::readField(source)));
+            result = std::make_shared<stages::FieldResult>(stages::prepareField(part, exchange::readField(source)));
         },
         2);
     std::filesystem::remove(file);
-    project::Recipe recipe;
+    duty::Recipe recipe;
     double slowest = 0;
     int pieces = 0;
     for (int k = 1; k < 100; ++k) {
         recipe.threshold = k / 100.0;
         slowest = std::max(
             slowest,
-            secondsOf([&] { pieces = std::max(pieces, project::thresholdFigures(part, *result, recipe).pieces); }, 1));
+            secondsOf([&] { pieces = std::max(pieces, stages::thresholdFigures(part, *result, recipe).pieces); }, 1));
     }
     std::printf("Field of %zu cells: opened in %.2f s; threshold figures at most %.2f ms (up to %d pieces)\n",
                 large.count(), open, 1000 * slowest, pieces);
     result.reset();
 
     project::Project p = project::openPart(path, progress);
-    std::shared_ptr<project::SurfaceResult> s;
+    std::shared_ptr<stages::SurfaceResult> s;
     const double stage = secondsOf(
         [&] {
-            s = std::make_shared<project::SurfaceResult>(
-                project::evaluateSurface(p.part, *p.field(), p.current().recipe, progress));
+            s = std::make_shared<stages::SurfaceResult>(
+                stages::evaluateSurface(p.part, *p.field(), p.current().recipe, progress));
         },
         3);
     std::printf("Surface stage of %s: %.2f s (%zu triangles, deviation, thickness and losses included)\n",
@@ -236,7 +237,7 @@ int benchSurface(const std::string& path) {
 int benchRebuild(const std::string& path, int shapes) {
     Progress progress;
     project::Project p = project::openPart(path, progress);
-    project::Recipe recipe = p.current().recipe;
+    duty::Recipe recipe = p.current().recipe;
     project::run(p, recipe, project::Stage::surface, progress);
     const auto surface = p.surface(recipe);
     const std::string file = (std::filesystem::temp_directory_path() / "escultura-bench.step").string();
@@ -250,10 +251,10 @@ int benchRebuild(const std::string& path, int shapes) {
     for (int count : {300, 1000, 3000}) {
         recipe.rebuild.faceCount = count;
         recipe.rebuild.adapt = false;
-        const auto c = project::evaluateCage(p.part, *p.field(), *surface, recipe, progress);
+        const auto c = stages::evaluateCage(p.part, *p.field(), *surface, recipe, progress);
         const double patches = secondsOf([&] { cage::makePatches(c.cage); }, 1);
-        const auto b = project::evaluateRebuild(p.part, *p.field(), *surface, c, recipe, progress);
-        const double step = secondsOf([&] { project::writeCheckedStep(file, p.part, b); }, 1);
+        const auto b = stages::evaluateRebuild(p.part, *p.field(), *surface, c, recipe, progress);
+        const double step = secondsOf([&] { stages::writeCheckedStep(file, p.part, b); }, 1);
         const cage::LimitMesh limit(c.cage, 4);
         const double follow = secondsOf([&] { limit.at(c.cage.position); }, 5);
         const auto& d = c.deviation;

@@ -14,8 +14,8 @@
 #include <cstdio>
 #include <functional>
 
+#include "duty/part_numbers.hpp"
 #include "main_window.hpp"
-#include "project/part_numbers.hpp"
 #include "report/report.hpp"
 #include "theme/theme.hpp"
 
@@ -140,16 +140,16 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
     session.testHotspots({});
     settle(w);
     session.edit("Dispositions", [](project::Project& p) {
-        for (const auto& f : project::findingsOf(p, p.current().recipe))
-            project::sign(p.variants[p.open],
-                          project::signedDisposition(p, p.current().recipe, f, "accept",
-                                                     "bending beside the ring, counted", "A. Tester", "2026-01-15"));
+        for (const auto& f : judge::findingsOf(p, p.current().recipe))
+            judge::sign(p.variants[p.open],
+                        judge::signedDisposition(p, p.current().recipe, f, "accept", "bending beside the ring, counted",
+                                                 "A. Tester", "2026-01-15"));
     });
     w.dossier().openCard(Stage::release);
     w.findChild<QLineEdit*>("releaseName")->setText("A. Tester");
     w.findChild<QLineEdit*>("releaseRole")->setText("stress engineer");
     QTemporaryDir folder;
-    w.releaseTo(folder.path(), project::SignOff{"A. Tester", "stress engineer", "2026-01-15", "first batch"});
+    w.releaseTo(folder.path(), judge::SignOff{"A. Tester", "stress engineer", "2026-01-15", "first batch"});
     settle(w);
     {
         render::Renderer renderer;
@@ -167,7 +167,7 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
         saveImage("report", both);
     }
     session.edit("Load factor", [](project::Project& p) {
-        project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/Cross pull/factor", 1.1);
+        duty::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/Cross pull/factor", 1.1);
     });
     settle(w);
     w.viewBar().drawerButton()->setChecked(true);

@@ -10,6 +10,7 @@
 
 #include "elastic/multigrid.hpp"
 #include "project/project.hpp"
+#include "project/run.hpp"
 #include "verification.hpp"
 
 namespace escultura::bench {
@@ -126,18 +127,18 @@ void writeSystem(const elastic::System& system, const std::vector<std::vector<Ve
     for (const auto& b : right) vector([&](std::size_t r) { return b[r]; });
 }
 
-project::MeshResult meshOf(const project::Project& p, const project::SurfaceResult& surface, const OneSolution& one) {
+stages::MeshResult meshOf(const project::Project& p, const stages::SurfaceResult& surface, const OneSolution& one) {
     Progress progress;
-    project::Recipe recipe = p.current().recipe;
+    duty::Recipe recipe = p.current().recipe;
     recipe.elementSize = one.size;
-    auto m = project::evaluateMesh(p.part, *p.field(), surface, recipe, progress);
+    auto m = stages::evaluateMesh(p.part, *p.field(), surface, recipe, progress);
     if (one.ball > 0) {
-        project::LocalSize ball;
+        duty::LocalSize ball;
         ball.centre = m.mesh.position[m.mesh.boundary.front()[0]];
         ball.radius = 8;
         ball.size = one.ball;
         recipe.check.localSizes = {ball};
-        m = project::evaluateMesh(p.part, *p.field(), surface, recipe, progress);
+        m = stages::evaluateMesh(p.part, *p.field(), surface, recipe, progress);
     }
     return m;
 }
@@ -147,11 +148,11 @@ project::MeshResult meshOf(const project::Project& p, const project::SurfaceResu
 int solveOne(const std::string& path, const OneSolution& one) {
     Progress progress;
     project::Project p = project::openPart(path, progress);
-    const auto surface = project::evaluateSurface(p.part, *p.field(), p.current().recipe, progress);
+    const auto surface = stages::evaluateSurface(p.part, *p.field(), p.current().recipe, progress);
     const auto m = meshOf(p, surface, one);
     elastic::Material material = p.part.material;
     if (one.poisson > 0) material.poissonsRatio = one.poisson;
-    const auto model = project::checkModel(p.part, m.faces, m.mesh);
+    const auto model = stages::checkModel(p.part, m.faces, m.mesh);
     elastic::SolveOptions o;
     o.method = one.method == "direct" ? elastic::Method::direct : elastic::Method::multigrid;
     o.memoryLimit = 15e9;
@@ -210,7 +211,7 @@ int benchSolve(const std::string& path, double largest, bool direct, const std::
     Progress progress;
     project::Project p = project::openPart(path, progress);
     const double usual = p.current().recipe.elementSize;
-    const auto surface = project::evaluateSurface(p.part, *p.field(), p.current().recipe, progress);
+    const auto surface = stages::evaluateSurface(p.part, *p.field(), p.current().recipe, progress);
     std::printf(
         "%s, %zu load cases, residual 1e-8, 2 threads where there are 2. Memory: what the solver holds (matrix, factor "
         "or "
@@ -246,7 +247,7 @@ int benchSolve(const std::string& path, double largest, bool direct, const std::
             const auto file = std::filesystem::temp_directory_path() / "escultura-bench-system.bin";
             {
                 const auto m = meshOf(p, surface, one);
-                const auto model = project::checkModel(p.part, m.faces, m.mesh);
+                const auto model = stages::checkModel(p.part, m.faces, m.mesh);
                 const elastic::System system(m.mesh, p.part.material, model.supports, 1.25, progress);
                 std::vector<std::vector<Vec3>> right;
                 for (const auto& l : model.loads) right.push_back(system.restricted(l.forces));

@@ -10,15 +10,22 @@
 
 #include "base/quantity.hpp"
 #include "commands.hpp"
-#include "project/factor.hpp"
-#include "project/findings.hpp"
-#include "project/requirements.hpp"
+#include "duty/schema.hpp"
+#include "judge/factor.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
+#include "project/run.hpp"
 #include "report/report.hpp"
+#include "store/storage.hpp"
 
 namespace {
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using namespace escultura::cli;
 
 struct RunOptions {
@@ -215,6 +222,7 @@ int main(int argc, char** argv) {
     key->add_option("file", keyFile, "Where the secret key goes; the public one goes to FILE.pub")
         ->required()
         ->type_name("FILE");
+    CLI::App* schema = app.add_subcommand("schema", "Prints the JSON schema of part files.");
     run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
         app.parse(argc, argv);
@@ -230,6 +238,10 @@ int main(int argc, char** argv) {
         if (*whole) return tellStory(story, argc, argv);
         if (*verify) return verifyFolder(releaseFolder, !filesOnly, openKey);
         if (*key) return makeKey(keyFile);
+        if (*schema) {
+            std::fputs(duty::partSchema().c_str(), stdout);
+            return 0;
+        }
         return runPart(o, argc, argv);
     } catch (const SolveError& e) {
         std::fprintf(stderr, "error: %s\n", e.what());

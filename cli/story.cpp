@@ -4,17 +4,23 @@
 #include "base/quantity.hpp"
 #include "base/signature.hpp"
 #include "commands.hpp"
-#include "project/findings.hpp"
-#include "project/journal.hpp"
-#include "project/proposals.hpp"
-#include "project/releases.hpp"
-#include "project/requirements.hpp"
-#include "project/strict_json.hpp"
+#include "duty/strict_json.hpp"
+#include "judge/findings.hpp"
+#include "judge/proposals.hpp"
+#include "judge/releases.hpp"
+#include "judge/requirements.hpp"
+#include "project/run.hpp"
 #include "report/report.hpp"
+#include "store/journal.hpp"
+#include "store/storage.hpp"
 
 namespace escultura::cli {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 
 namespace {
 

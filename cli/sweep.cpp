@@ -1,10 +1,16 @@
 #include "base/error.hpp"
 #include "commands.hpp"
-#include "project/study.hpp"
+#include "judge/study.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 
 namespace escultura::cli {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 
 int runSweep(const SweepOptions& o) {
     Reporter reporter(o.quiet, false);

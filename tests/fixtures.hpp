@@ -8,6 +8,7 @@
 
 #include "made_up_part.hpp"
 #include "project/project.hpp"
+#include "project/run.hpp"
 
 namespace escultura::made_up {
 
@@ -25,7 +26,7 @@ inline bool near(double value, double exact, double tolerance) {
 
 /// The lever, opened and run up to a stage.
 /// @param change  of its recipe, before it runs
-inline project::Project openLever(project::Stage upTo, const std::function<void(project::Recipe&)>& change) {
+inline project::Project openLever(project::Stage upTo, const std::function<void(duty::Recipe&)>& change) {
     Progress progress;
     project::Project p = project::openPart(writeLever(folder().path().toStdString()), progress);
     change(p.variants[0].recipe);

@@ -16,17 +16,23 @@
 #include "exchange/body_files.hpp"
 #include "exchange/field_reader.hpp"
 #include "exchange/writers.hpp"
+#include "judge/findings.hpp"
 #include "made_up_part.hpp"
-#include "project/database.hpp"
-#include "project/findings.hpp"
-#include "project/plausible.hpp"
+#include "project/run.hpp"
 #include "report/report.hpp"
+#include "stages/plausible.hpp"
+#include "store/database.hpp"
+#include "store/storage.hpp"
 
 namespace escultura::hostile {
 namespace {
 
 namespace fs = std::filesystem;
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace store;
+using namespace judge;
 using nlohmann::json;
 using Random = std::mt19937;
 

@@ -3,9 +3,14 @@
 #include <cmath>
 #include <cstdio>
 
+#include "stages/field_stage.hpp"
+#include "stages/spot_test.hpp"
+#include "stages/surface_stage.hpp"
+
 namespace escultura::verification {
 
-using namespace project;
+using namespace duty;
+using namespace stages;
 using shape::FunctionBody;
 using shape::MachinedSolid;
 using shape::Primitive;

@@ -8,8 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "project/stages.hpp"
 #include "shape/machined_solid.hpp"
+#include "stages/check_stage.hpp"
 #include "verification.hpp"
 
 namespace escultura::verification {
@@ -19,8 +19,8 @@ struct SpotCase {
     std::string name{}, source{};
     double exact = 0;  ///< stress of the rule there, MPa; 0: not known, the class is
     std::shared_ptr<shape::MachinedSolid> solid{};
-    std::vector<project::NamedFace> faces{};
-    project::Part part{};
+    std::vector<stages::NamedFace> faces{};
+    duty::Part part{};
     Vec3 near = Vec3::Zero();
     double radius = 0;                                            ///< the peak is looked for within this of near, mm
     double size = 0, other = 0;                                   ///< element sizes to look at it with, mm
@@ -29,20 +29,20 @@ struct SpotCase {
 };
 
 struct TestedSpot {
-    project::CheckResult check;
+    stages::CheckResult check;
     assess::Evidence evidence;
     double recovered = 0, judged = 0;  ///< largest near the place, MPa
 };
 TestedSpot testSpot(const SpotCase& c, double size);
 
 /// The parts' names for the faces: "held", "side", "below" and "pushed", all planes but where a case says otherwise.
-project::NamedFace spotFace(const std::string& interface, int surface, const Vec3& normal);
+stages::NamedFace spotFace(const std::string& interface, int surface, const Vec3& normal);
 /// @param supports, loads  JSON as in part files
 /// @param brittle          compares the largest principal stress, else von Mises
 /// @param middle           of the pushed face: where its force acts, mm
-project::Part spotDuty(const std::string& supports, const std::string& loads, bool brittle, const Vec3& middle);
+duty::Part spotDuty(const std::string& supports, const std::string& loads, bool brittle, const Vec3& middle);
 /// A block from the origin; faces: held x = 0, side y = 0, below z = 0, pushed at the far end along an axis.
-SpotCase block(std::shared_ptr<const shape::FreeBody> body, const Vec3& size, int pushedAxis, project::Part part);
+SpotCase block(std::shared_ptr<const shape::FreeBody> body, const Vec3& size, int pushedAxis, duty::Part part);
 extern const std::string clampedAtX, onThreePlanes;
 std::string pushedWith(const Vec3& force, const Vec3& moment = Vec3::Zero());
 

@@ -3,17 +3,23 @@
 #include <numeric>
 #include <set>
 
+#include "duty/duty_edit.hpp"
+#include "duty/load_kind.hpp"
+#include "duty/load_table.hpp"
+#include "duty/materials.hpp"
+#include "duty/schema.hpp"
+#include "duty/support_kind.hpp"
 #include "exchange/writers.hpp"
 #include "made_up_part.hpp"
-#include "project/duty_edit.hpp"
-#include "project/load_table.hpp"
-#include "project/materials.hpp"
 #include "project/project.hpp"
-#include "project/quantities.hpp"
-#include "project/ready.hpp"
+#include "project/run.hpp"
+#include "stages/quantities.hpp"
+#include "stages/ready.hpp"
 #include "surface/patched_body.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
 using made_up::leverPart;
 using made_up::messageOf;
@@ -96,6 +102,81 @@ class TestDuty : public QObject {
         QVERIFY(parseCombination(combinationText(c), known) == t);
         for (const char* bad : {"", "1.35", "2 calm", "steady storm", "steady + steady", "1.35 steady +"})
             QVERIFY2(messageOf([&] { parseCombination(bad, known); }).find("character") != std::string::npos, bad);
+    }
+    void kindsAreInTheOrderOfTheirNames() {
+        for (std::size_t k = 0; k < loadKinds().size(); ++k) QCOMPARE(static_cast<std::size_t>(loadKinds()[k].kind), k);
+        for (std::size_t k = 0; k < supportKinds().size(); ++k)
+            QCOMPARE(static_cast<std::size_t>(supportKinds()[k].kind), k);
+        for (const LoadKind& k : loadKinds()) {
+            QVERIFY2(k.apply && k.describe && k.marks && !k.figures.empty(), k.key);
+            // a heading of load tables means one figure, whatever the kind
+            for (const LoadKind& other : loadKinds())
+                for (const auto& a : k.figures)
+                    for (const auto& b : other.figures)
+                        if (*a.column && std::string(a.column) == b.column)
+                            QVERIFY2(a.at == b.at && a.dimension == b.dimension, a.column);
+        }
+        for (const SupportKind& k : supportKinds()) QVERIFY2(k.apply && k.heldAt, k.key);
+    }
+    /// Every figure of every kind is written and read back, and the schema knows all that is written.
+    void everyFigureOfEveryKindSurvives() {
+        json j = leverPart();
+        j["supports"].push_back(load(R"({"kind": "sliding", "interfaces": ["eye"], "face": "bore"})"));
+        const Part p = parse(j);
+        const json schema = json::parse(partSchema());
+        auto properties = [&](const char* definition, const std::string& kind) {
+            for (const json& one : schema["$defs"][definition]["oneOf"])
+                if (one["properties"]["kind"]["const"] == kind) return one["properties"];
+            return json();
+        };
+        auto filled = [](const auto& figures, auto& owner) {
+            double next = 1.5;
+            for (const auto& f : figures) {
+                using Owner = std::decay_t<decltype(owner)>;
+                if (const auto* yes = std::get_if<bool Owner::*>(&f.at)) owner.*(*yes) = true;
+                Vec3 v(next, 0, 0);
+                if (f.isVector()) v = Vec3(next, -2 * next, 3 * next);
+                if (f.rule == std::decay_t<decltype(f)>::Rule::direction) v.normalize();
+                setValue(f, owner, v);
+                next += 1;
+            }
+        };
+        for (const LoadKind& k : loadKinds()) {
+            Load l;
+            l.kind = k.kind;
+            if (k.onFaces) l.on = {{"eye"}, "bore"};
+            l.sharedTotal = !k.canShare;
+            filled(k.figures, l);
+            const Part q = parsePart(withLoad(p, "down", 0, l), p.path);
+            const Load& back = q.loadCases[0].loads[0];
+            for (const auto& f : k.figures)
+                QVERIFY2((valueOf(f, l) - valueOf(f, back)).norm() <= 1e-9 * valueOf(f, l).norm(), f.key);
+            QVERIFY(back.sharedTotal == l.sharedTotal && back.rigid == l.rigid);
+            const json written = json::parse(q.text)["load_cases"][0]["loads"][0];
+            for (const auto& [key, unused] : written.items())
+                QVERIFY2(properties("load", k.key).contains(key), (k.key + std::string(" ") + key).c_str());
+        }
+        for (const SupportKind& k : supportKinds()) {
+            Support s;
+            s.kind = k.kind;
+            s.on = {{"eye"}, "bore"};
+            for (std::size_t m = 1; m < k.motions.size(); ++m) setHeld(s, m, false);
+            filled(k.figures, s);
+            const Part q = parsePart(withSupport(p, 0, s), p.path);
+            for (const auto& f : k.figures)
+                QVERIFY2((valueOf(f, s) - valueOf(f, q.supports[0])).norm() <= 1e-9 * valueOf(f, s).norm(), f.key);
+            for (std::size_t m = 0; m < k.motions.size(); ++m) QCOMPARE(isHeld(q.supports[0], m), m == 0);
+            const json written = json::parse(q.text)["supports"][0];
+            for (const auto& [key, unused] : written.items())
+                QVERIFY2(properties("support", k.key).contains(key), (k.key + std::string(" ") + key).c_str());
+        }
+    }
+    void theSchemaIsFresh() {
+        std::ifstream in(std::string(ESCULTURA_DEMO) + "/../docs/part.schema.json");
+        std::stringstream text;
+        text << in.rdbuf();
+        QVERIFY2(text.str() == partSchema(),
+                 "docs/part.schema.json is stale: escultura-cli schema > docs/part.schema.json");
     }
     void everyLoadSurvivesItsText() {
         json j = leverPart();

@@ -9,12 +9,18 @@
 
 #include "dossier/cards.hpp"
 #include "made_up_part.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 #include "theme/theme.hpp"
 #include "window_driver.hpp"
 
 using namespace escultura;
 using namespace escultura::app;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 
 class TestDutyWindow : public QObject, private WindowDriver {
     Q_OBJECT
@@ -62,6 +68,23 @@ class TestDutyWindow : public QObject, private WindowDriver {
         click("applyDuty");
         QVERIFY(part().loadCases[1].loads[0].kind == Load::Kind::torque);
         QVERIFY(std::abs(part().loadCases[1].loads[0].torque - 12000) < 1e-9);
+    }
+    void allFiguresOfAKindCanBeTyped() {
+        openDuty();
+        select("pull", "force");
+        choose("dutyKind", static_cast<int>(Load::Kind::remoteForce));
+        QCOMPARE(find<QLineEdit>("dutyFirstX")->text(), QString("2000 N"));  // what both kinds have is kept
+        type(find<QLineEdit>("dutySecondZ"), "7 N*m");
+        type(find<QLineEdit>("dutyThirdX"), "1/2 in");
+        find<QCheckBox>("dutyFourthYes")->setChecked(true);
+        click("applyDuty");
+        const Load l = part().loadCases[1].loads[0];
+        QVERIFY(l.kind == Load::Kind::remoteForce && l.rigid);
+        QCOMPARE(l.force[0], 2000.0);
+        QVERIFY(std::abs(l.moment[2] - 7000) < 1e-9 && std::abs(l.point[0] - 12.7) < 1e-9);
+        select("pull", "remote force");
+        QCOMPARE(find<QLineEdit>("dutySecondZ")->text(), QString("7 N*m"));
+        QVERIFY(find<QCheckBox>("dutyFourthYes")->isVisible() && find<QCheckBox>("dutyFourthYes")->isChecked());
     }
     void whatIsWrongIsSaidBesideTheForm() {
         openDuty();

@@ -5,9 +5,12 @@
 #include "base/error.hpp"
 #include "made_up_part.hpp"
 #include "project/project.hpp"
+#include "project/run.hpp"
 #include "surface/tri_mesh.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
 using made_up::messageOf;
 

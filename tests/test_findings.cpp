@@ -2,20 +2,26 @@
 #include <QtTest>
 #include <cmath>
 
+#include "duty/duty_edit.hpp"
+#include "duty/part_numbers.hpp"
+#include "duty/requirement_text.hpp"
 #include "fixtures.hpp"
-#include "project/comparison.hpp"
-#include "project/duty_edit.hpp"
-#include "project/factor.hpp"
-#include "project/findings.hpp"
-#include "project/part_numbers.hpp"
-#include "project/proposals.hpp"
-#include "project/releases.hpp"
-#include "project/requirement_text.hpp"
-#include "project/requirements.hpp"
-#include "project/state_text.hpp"
+#include "judge/comparison.hpp"
+#include "judge/factor.hpp"
+#include "judge/findings.hpp"
+#include "judge/proposals.hpp"
+#include "judge/releases.hpp"
+#include "judge/requirements.hpp"
+#include "project/run.hpp"
+#include "store/state_text.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using made_up::folder;
 using made_up::messageOf;
 using made_up::near;
@@ -280,10 +286,10 @@ class TestFindings : public QObject {
         r.direction = Vec3::UnitZ();
         r.source = "clause 4";
         QCOMPARE(words(r), std::string("displacement along (0, 0, 1) at eye in down ≤ 0.25 mm"));
-        const Part q = parsePart(project::withRequirements(p.part, {r}), p.part.path);
+        const Part q = parsePart(duty::withRequirements(p.part, {r}), p.part.path);
         QVERIFY(q.requirements == std::vector<Requirement>{r});
         for (const RequirementTemplate& t : requirementTemplates()) {
-            const Part again = parsePart(project::withRequirements(p.part, t.requirements), p.part.path);
+            const Part again = parsePart(duty::withRequirements(p.part, t.requirements), p.part.path);
             QVERIFY2(again.requirements == t.requirements, t.name.c_str());
         }
         auto refused = [&](const char* requirement, const char* mentions) {

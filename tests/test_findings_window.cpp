@@ -7,7 +7,9 @@
 #include <QtTest>
 
 #include "base/signature.hpp"
-#include "project/part_numbers.hpp"
+#include "duty/part_numbers.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 #include "window_driver.hpp"
@@ -63,7 +65,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(find<QLabel>("findingDetail")->text().contains("exponent"));
         const QString verdict = list()->item(0, 1)->text();
         QVERIFY2(verdict == "real" || verdict == "boundary artefact" || verdict == "unresolved", qPrintable(verdict));
-        const auto findings = project::findingsOf(session().project(), session().recipe());
+        const auto findings = judge::findingsOf(session().project(), session().recipe());
         QVERIFY((w_->view().camera().focus - findings[0].position).norm() < 1e-6);
         Q_UNUSED(before);
         // isolated: fewer triangles of the part in colour, its mesh drawn, the camera near
@@ -87,8 +89,8 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(session().freshness(Stage::findings) == Freshness::fresh);
         const int shown = low.section(": ", 1).section(' ', 0, 0).toInt();
         int hotspots = 0;
-        for (const auto& f : project::findingsOf(session().project(), session().recipe()))
-            hotspots += f.kind == project::Finding::Kind::hotspot;
+        for (const auto& f : judge::findingsOf(session().project(), session().recipe()))
+            hotspots += f.kind == stages::Finding::Kind::hotspot;
         QCOMPARE(shown, hotspots);
     }
     void aProposalBecomesAVariant() {
@@ -221,10 +223,10 @@ class TestFindingsWindow : public QObject, WindowDriver {
         const QString key = dir_.filePath("signer.pem");
         writeNewKey(key.toStdString());
         QCOMPARE(QFile(key).permissions() & (QFile::ReadGroup | QFile::ReadOther), QFile::Permissions());
-        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key + ".pub");
+        w_->releaseTo(folder, judge::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key + ".pub");
         QVERIFY(settle());  // a public key signs nothing
         QVERIFY(session().project().releases.empty() && !QFileInfo::exists(folder));
-        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key);
+        w_->releaseTo(folder, judge::SignOff{"A. Tester", "engineer", "2026-01-01", "first"}, key);
         QVERIFY(settle());
         w_->checkRelease(folder, key + ".pub");
         QVERIFY(settle());
@@ -241,7 +243,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(report.contains("Sign-off") && report.contains("A. Tester") && report.contains("made-up reason"));
         QVERIFY(find<QLabel>("releases")->text().contains("unchanged since"));
         session().edit("Load", [](project::Project& p) {
-            project::setNumber(p.variants[0].recipe.numbers, "/load_cases/down/factor", 1.2);
+            duty::setNumber(p.variants[0].recipe.numbers, "/load_cases/down/factor", 1.2);
         });
         QVERIFY(settle());
         QVERIFY2(find<QLabel>("releases")->text().contains("down: load factor: 1 → 1.2"),

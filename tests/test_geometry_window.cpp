@@ -19,7 +19,7 @@ using project::Stage;
 class TestGeometryWindow : public QObject, public WindowDriver {
     Q_OBJECT
 
-    const project::Part& part() const { return w_->session().project().part; }
+    const duty::Part& part() const { return w_->session().project().part; }
     void showInterfaces() {
         w_->viewBar().drawerButton()->setChecked(true);
         w_->drawer().setCurrentWidget(&w_->drawer().interfaces());
@@ -129,7 +129,7 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         click("createInterface");
         QVERIFY(settle());
         QCOMPARE(part().interfaces.size(), before + 1);
-        const project::Interface& i = part().interfaces.back();
+        const duty::Interface& i = part().interfaces.back();
         QCOMPARE(i.boreDiameter, 12.5);
         QVERIFY(std::hypot(i.origin[0] - 40, i.origin[1] - 15) < 0.02);
         QVERIFY(std::abs(i.length - 15) < 0.11 && std::abs(std::abs(i.axis[2]) - 1) < 1e-9);

@@ -4,14 +4,20 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "base/signature.hpp"
+#include "duty/strict_json.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
 #include "made_up_part.hpp"
-#include "project/findings.hpp"
-#include "project/plausible.hpp"
-#include "project/requirements.hpp"
-#include "project/strict_json.hpp"
+#include "project/run.hpp"
+#include "stages/plausible.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using made_up::messageOf;
 using nlohmann::json;
 namespace fs = std::filesystem;

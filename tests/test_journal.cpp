@@ -8,11 +8,16 @@
 #include <iostream>
 
 #include "made_up_part.hpp"
-#include "project/journal.hpp"
-#include "project/state_text.hpp"
+#include "project/run.hpp"
+#include "store/journal.hpp"
+#include "store/state_text.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
 
 namespace {
 

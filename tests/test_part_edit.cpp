@@ -5,14 +5,16 @@
 
 #include "base/error.hpp"
 #include "box_mesh.hpp"
+#include "duty/duty_edit.hpp"
+#include "duty/part_edit.hpp"
+#include "duty/part_numbers.hpp"
 #include "exchange/writers.hpp"
 #include "made_up_part.hpp"
-#include "project/duty_edit.hpp"
-#include "project/part_edit.hpp"
-#include "project/part_numbers.hpp"
-#include "project/state_text.hpp"
+#include "store/state_text.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
 using made_up::messageOf;
 using nlohmann::json;
@@ -273,22 +275,24 @@ class TestPartEdit : public QObject {
     }
     void kindsOfRequirements() {
         int minima = 0, limits = 0;
-        for (int k = 0; k < requirementKinds; ++k) {
-            const auto kind = static_cast<Requirement::Kind>(k);
-            minima += isMinimum(kind);
-            limits += hasLimit(kind);
-            QVERIFY(std::string(name(kind)) != "" && std::string(key(kind)).find(' ') == std::string::npos);
+        const int count = static_cast<int>(requirementKinds().size());
+        for (int k = 0; k < count; ++k) {
+            const RequirementKind& kind = requirementKinds()[static_cast<std::size_t>(k)];
+            QCOMPARE(static_cast<int>(kind.kind), k);  // the list is in the order of the names
+            minima += kind.isMinimum;
+            limits += kind.hasLimit;
+            QVERIFY(std::string(kind.words) != "" && std::string(kind.key).find(' ') == std::string::npos);
         }
         QCOMPARE(minima, 2);  // safety factor and wall
-        QCOMPARE(limits, requirementKinds - 2);
-        QCOMPARE(std::string(unit(Requirement::Kind::displacement)), std::string("mm"));
-        QCOMPARE(std::string(unit(Requirement::Kind::safetyFactor)), std::string());
+        QCOMPARE(limits, count - 2);
+        QCOMPARE(std::string(requirementKind(Requirement::Kind::displacement).unit), std::string("mm"));
+        QCOMPARE(std::string(requirementKind(Requirement::Kind::safetyFactor).unit), std::string());
         // each kind is written and read back
         std::vector<Requirement> all;
-        for (int k = 0; k < requirementKinds; ++k) {
+        for (int k = 0; k < count; ++k) {
             Requirement r;
             r.kind = static_cast<Requirement::Kind>(k);
-            if (hasLimit(r.kind)) r.limit = 1.25;
+            if (requirementKind(r.kind).hasLimit) r.limit = 1.25;
             r.source = "clause " + std::to_string(k);
             if (r.kind == Requirement::Kind::displacement) r.interface = "eye", r.direction = Vec3::UnitY();
             if (r.kind == Requirement::Kind::safetyFactor) r.loadCase = "pull";

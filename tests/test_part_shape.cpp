@@ -3,10 +3,11 @@
 
 #include "base/error.hpp"
 #include "made_up_part.hpp"
-#include "project/part_shape.hpp"
+#include "stages/part_shape.hpp"
 
 using namespace escultura;
-using namespace escultura::project;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using nlohmann::json;
 
 /// What interfaces, keep-outs and the design space make of a body.

@@ -13,7 +13,7 @@
 
 using namespace escultura;
 using namespace escultura::report;
-using project::VariantFigures;
+using judge::VariantFigures;
 
 namespace {
 
@@ -34,8 +34,8 @@ std::vector<VariantFigures> variants() {
     return v;
 }
 
-project::Part part() {
-    return project::parsePart(made_up::leverPart().dump(), "lever.json");
+duty::Part part() {
+    return duty::parsePart(made_up::leverPart().dump(), "lever.json");
 }
 
 QImage drawn(const Plot& plot, const QSize& size = {400, 220}) {
@@ -101,7 +101,7 @@ class TestPlots : public QObject {
     }
     /// A part without requirements has no line.
     void withoutRequirements() {
-        project::Part bare = part();
+        duty::Part bare = part();
         bare.requirements.clear();
         QVERIFY(std::isnan(variantCurves(bare, variants(), VariantFigure::mass).limit));
         QVERIFY(std::isnan(variantScatter(bare, {}, 0).limit));

@@ -4,13 +4,20 @@
 #include <filesystem>
 
 #include "base/error.hpp"
+#include "judge/factor.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
+#include "judge/summary.hpp"
 #include "made_up_part.hpp"
-#include "project/factor.hpp"
-#include "project/findings.hpp"
-#include "project/requirements.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using nlohmann::json;
 
 class TestProject : public QObject {

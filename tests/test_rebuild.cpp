@@ -8,17 +8,23 @@
 #include <nlohmann/json.hpp>
 
 #include "box_mesh.hpp"
+#include "duty/rebuild_text.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/step_reader.hpp"
 #include "exchange/writers.hpp"
 #include "fixtures.hpp"
+#include "judge/requirements.hpp"
 #include "project/project.hpp"
-#include "project/rebuild_text.hpp"
-#include "project/requirements.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 #include "surface/mesh_body.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using made_up::folder;
 using made_up::messageOf;
 using made_up::near;

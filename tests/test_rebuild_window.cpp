@@ -10,7 +10,7 @@
 
 using namespace escultura;
 using namespace escultura::app;
-using project::CageStep;
+using duty::CageStep;
 using project::Stage;
 
 /// The Rebuild stage driven with mouse and keyboard in the real window: fit, pull, bridge, members, features, check.
@@ -18,7 +18,7 @@ class TestRebuildWindow : public QObject, public WindowDriver {
     Q_OBJECT
 
     CageEditor& editor() { return w_->cageEditor(); }
-    const project::Rebuild& rebuild() { return w_->session().recipe().rebuild; }
+    const duty::Rebuild& rebuild() { return w_->session().recipe().rebuild; }
     void key(Qt::Key k, Qt::KeyboardModifiers m) { QTest::keyClick(w_.get(), k, m); }
     void buildSurface() {
         w_->session().run(Stage::surface);
@@ -402,7 +402,7 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         key(Qt::Key_L, Qt::ControlModifier);
         QVERIFY(settle());
         auto check = w_->session().project().check(w_->session().recipe());
-        QVERIFY(check && check->level == project::Level::look);
+        QVERIFY(check && check->level == duty::Level::look);
         QVERIFY(w_->session().recipe().check.rebuilt);
         QCOMPARE(w_->session().project().variants.size(), variants);
         const double before = check->minSafetyFactor;

@@ -11,13 +11,17 @@
 #include "base/digest.hpp"
 #include "base/signature.hpp"
 #include "exchange/writers.hpp"
+#include "judge/factor.hpp"
+#include "judge/findings.hpp"
 #include "made_up_part.hpp"
-#include "project/factor.hpp"
-#include "project/findings.hpp"
+#include "project/run.hpp"
 #include "report/report.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::judge;
 using made_up::messageOf;
 using nlohmann::json;
 namespace fs = std::filesystem;

@@ -196,7 +196,7 @@ class TestRender : public QObject {
         o.show = report::Show::field;
         const auto cells = report::makeScene(project_, project_.current().recipe, o, {});
         QVERIFY(cells->meshes[0].flat && cells->meshes[0].triangle.size() % 2 == 0);
-        project::Recipe cut = project_.current().recipe;
+        duty::Recipe cut = project_.current().recipe;
         cut.threshold = 0.8;  // the pieces that would fall off are in ochre
         const auto pieces = report::makeScene(project_, cut, o, {});
         int ochre = 0;
@@ -255,7 +255,7 @@ class TestRender : public QObject {
     }
     /// A solid: one colour a kind of surface, edges between surfaces, failed features named at their place.
     void sceneOfASolid() {
-        project::RebuildResult r;
+        stages::RebuildResult r;
         // a tetrahedron whose one side belongs to an interface, another to a feature of our own
         r.solid.mesh.position = {{0, 0, 0}, {10, 0, 0}, {0, 10, 0}, {0, 0, 10}};
         r.solid.mesh.triangle = {{0, 2, 1}, {0, 1, 3}, {1, 2, 3}, {0, 3, 2}};

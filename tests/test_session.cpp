@@ -5,10 +5,12 @@
 #include <QtTest>
 #include <thread>
 
+#include "duty/part_numbers.hpp"
+#include "judge/factor.hpp"
 #include "made_up_part.hpp"
-#include "project/factor.hpp"
-#include "project/part_numbers.hpp"
+#include "project/run.hpp"
 #include "session.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
 using namespace escultura::app;
@@ -33,12 +35,12 @@ class TestSession : public QObject {
     void governingHotspotsAreTestedByThemselves() {
         s_->run(Stage::findings);
         QVERIFY(settle());
-        QVERIFY(!project::hotspotsToTest(s_->project(), s_->variant()).empty());
+        QVERIFY(!judge::hotspotsToTest(s_->project(), s_->variant()).empty());
         s_->setTestsByItself(true);
         QVERIFY(s_->isTesting() && !s_->isBusy());
         s_->cancel();
         QVERIFY(QTest::qWaitFor([&] { return !s_->isTesting(); }, 60000));
-        QVERIFY(!project::hotspotsToTest(s_->project(), s_->variant()).empty());
+        QVERIFY(!judge::hotspotsToTest(s_->project(), s_->variant()).empty());
         // work that is asked for is done, then the tests go on
         s_->setTestsByItself(true);
         QVERIFY(s_->isTesting());
@@ -49,12 +51,11 @@ class TestSession : public QObject {
         QVERIFY(QTest::qWaitFor([&] { return done; }, 60000));
         QVERIFY(QTest::qWaitFor(
             [&] {
-                return !s_->isTesting() && !s_->isBusy() &&
-                       project::hotspotsToTest(s_->project(), s_->variant()).empty();
+                return !s_->isTesting() && !s_->isBusy() && judge::hotspotsToTest(s_->project(), s_->variant()).empty();
             },
             300000));
         const auto check = s_->project().check(s_->recipe());
-        QVERIFY(project::factorOf(s_->project(), s_->variant(), *check).proves());
+        QVERIFY(judge::factorOf(s_->project(), s_->variant(), *check).proves());
     }
     void init() {
         qputenv("ESCULTURA_RECOVERY_FOLDER", recovery().toLocal8Bit());
@@ -183,12 +184,11 @@ class TestSession : public QObject {
     void quickChecksKeepWhatWasChecked() {
         s_->quickCheck();
         QVERIFY(settle());
-        QVERIFY(s_->recipe().check.rebuilt && s_->recipe().check.level == project::Level::look);
+        QVERIFY(s_->recipe().check.rebuilt && s_->recipe().check.level == duty::Level::look);
         QCOMPARE(s_->project().variants.size(), std::size_t(1));
         const auto before = s_->recipe();
-        s_->edit("Load", [](Project& p) {
-            project::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/down/factor", 2);
-        });
+        s_->edit("Load",
+                 [](Project& p) { duty::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/down/factor", 2); });
         QVERIFY(settle());
         s_->quickCheck();
         QVERIFY(settle());
@@ -247,7 +247,7 @@ class TestSession : public QObject {
         const double factor = s_->lastKnown().check->minSafetyFactor;
         s_->edit("Rename", [](Project& p) { p.variants[0].name = "Unsaved"; });
         s_.reset();  // as if it were killed: nothing is discarded; results that are being written are finished
-        const auto found = project::unsavedWork(recovery().toStdString());
+        const auto found = store::unsavedWork(recovery().toStdString());
         QCOMPARE(found.size(), std::size_t(1));
         s_ = std::make_unique<Session>();
         s_->recover(found.front());
@@ -256,7 +256,7 @@ class TestSession : public QObject {
         QVERIFY(s_->freshness(Stage::findings) == Freshness::fresh);
         QCOMPARE(s_->lastKnown().check->minSafetyFactor, factor);
         QVERIFY(s_->isModified());
-        QCOMPARE(project::unsavedWork(recovery().toStdString()).size(), std::size_t(0));  // the old one is gone
+        QCOMPARE(store::unsavedWork(recovery().toStdString()).size(), std::size_t(0));  // the old one is gone
     }
     /// A journal that is given up while results are written to it goes all the same, and nobody waits.
     void givenUpWhileResultsAreWritten() {
@@ -273,7 +273,7 @@ class TestSession : public QObject {
     }
     void aStudyStaysWhenItIsCancelled() {
         auto study =
-            project::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/pull/factor"});
+            judge::newStudy(s_->project(), s_->variant(), project::Study::Kind::range, {"/load_cases/pull/factor"});
         study.axes[0].low = 1;
         study.axes[0].high = 2;
         study.evaluations = 5;

@@ -8,13 +8,19 @@
 #include <cmath>
 #include <filesystem>
 
+#include "judge/findings.hpp"
 #include "made_up_part.hpp"
-#include "project/findings.hpp"
-#include "project/journal.hpp"
 #include "project/project.hpp"
+#include "project/run.hpp"
+#include "store/journal.hpp"
+#include "store/storage.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using made_up::messageOf;
 
 class TestStored : public QObject {

@@ -4,8 +4,8 @@
 #include <QtTest>
 #include <filesystem>
 
-#include "project/findings.hpp"
-#include "project/requirements.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
 #include "report/report.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
@@ -13,7 +13,7 @@
 
 using namespace escultura;
 using namespace escultura::app;
-using project::RequirementState;
+using judge::RequirementState;
 using project::Stage;
 
 /// The whole story in the real window, with mouse and keyboard: baseline, a raw variant that fails, hotspots tested, a
@@ -50,20 +50,20 @@ class TestStoryWindow : public QObject, WindowDriver {
     }
     std::vector<RequirementState> unmet() {
         std::vector<RequirementState> open;
-        for (const auto& s : project::requirementStates(session().project(), session().variant(), nullptr, nullptr))
-            if (s.state != RequirementState::State::met && s.kind != project::Requirement::Kind::findingsDisposed)
+        for (const auto& s : judge::requirementStates(session().project(), session().variant(), nullptr, nullptr))
+            if (s.state != RequirementState::State::met && s.kind != duty::Requirement::Kind::findingsDisposed)
                 open.push_back(s);
         return open;
     }
     /// Row of the hotspot that counts and has the smallest safety factor on its finest mesh.
     int worstRow() {
-        const auto findings = project::findingsOf(session().project(), session().recipe());
+        const auto findings = judge::findingsOf(session().project(), session().recipe());
         int row = -1;
         double worst = 1e300;
         for (std::size_t i = 0; i < findings.size(); ++i) {
             const auto& f = findings[i];
             const auto verdict = f.evidence.verdict;
-            if (f.kind != project::Finding::Kind::hotspot || verdict == assess::HotspotClass::artefact ||
+            if (f.kind != stages::Finding::Kind::hotspot || verdict == assess::HotspotClass::artefact ||
                 verdict == assess::HotspotClass::singular)
                 continue;
             const double factor =
@@ -81,8 +81,8 @@ class TestStoryWindow : public QObject, WindowDriver {
             find<QLineEdit>("dispositionName")->setText("A. Tester");
             QTest::keyClick(find<QLineEdit>("dispositionName"), Qt::Key_Return);
         }
-        for (const auto& f : project::findingsOf(session().project(), session().recipe()))
-            QVERIFY2(project::dispositionState(session().project(), session().variant(), f).holds, f.id.c_str());
+        for (const auto& f : judge::findingsOf(session().project(), session().recipe()))
+            QVERIFY2(judge::dispositionState(session().project(), session().variant(), f).holds, f.id.c_str());
     }
     void follow(const char* label, const QString& words) {
         auto* offers = find<QLabel>(label);
@@ -130,7 +130,7 @@ class TestStoryWindow : public QObject, WindowDriver {
         checkAndTest();
         auto failing = unmet();
         QVERIFY2(!failing.empty(), "the raw variant is to fail a requirement");
-        QVERIFY(failing[0].kind == project::Requirement::Kind::safetyFactor);
+        QVERIFY(failing[0].kind == duty::Requirement::Kind::safetyFactor);
         QVERIFY(original > failing[0].limit);
         bool told = false;
         for (auto* chip : w_->findChildren<QWidget*>("requirement"))
@@ -159,7 +159,7 @@ class TestStoryWindow : public QObject, WindowDriver {
         key(Qt::Key_7);
         QVERIFY2(find<QPushButton>("writeRelease")->isEnabled(), qPrintable(find<QLabel>("blockers")->text()));
         const QString folder = dir_.filePath("lever");
-        w_->releaseTo(folder, project::SignOff{"A. Tester", "engineer", "2026-01-01", ""});
+        w_->releaseTo(folder, judge::SignOff{"A. Tester", "engineer", "2026-01-01", ""});
         finish("release");
         QCOMPARE(session().project().releases.size(), std::size_t(1));
         QVERIFY(QFileInfo(folder + "/pictures/variants.png").size() > 5000);

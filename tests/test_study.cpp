@@ -2,14 +2,17 @@
 #include <QtTest>
 #include <cmath>
 
+#include "duty/part_numbers.hpp"
 #include "fixtures.hpp"
-#include "project/part_numbers.hpp"
-#include "project/requirements.hpp"
-#include "project/state_text.hpp"
-#include "project/study.hpp"
+#include "judge/requirements.hpp"
+#include "judge/study.hpp"
+#include "store/state_text.hpp"
 
 using namespace escultura;
+using namespace escultura::duty;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 using made_up::messageOf;
 
 namespace {

@@ -6,6 +6,8 @@
 #include "dossier/threshold_control.hpp"
 #include "made_up_part.hpp"
 #include "main_window.hpp"
+#include "project/run.hpp"
+#include "store/storage.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 #include "window_driver.hpp"

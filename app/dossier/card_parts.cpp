@@ -55,7 +55,7 @@ QString link(const QString& key, const QString& text) {
     return QString("<a href='%1' style='color:#1F6F6B; text-decoration:none'>%2 ↗</a>").arg(key, text);
 }
 
-QStringList requirementCells(const project::RequirementState& s) {
+QStringList requirementCells(const judge::RequirementState& s) {
     const QString unit = s.unit.empty() ? "" : " " + text(s.unit);
     return {text(s.name), s.hasLimit ? (s.atLeast ? "≥ " : "≤ ") + num(s.limit) + unit : QString(),
             std::isnan(s.value) ? "–"

@@ -6,7 +6,7 @@
 #include <QHBoxLayout>
 
 #include "base/geometry.hpp"
-#include "project/requirements.hpp"
+#include "judge/requirements.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -24,7 +24,7 @@ QLabel* heading(const QString& text);
 QString link(const QString& key, const QString& text);
 
 /// A requirement as cells of a table: what, limit, value, state.
-QStringList requirementCells(const project::RequirementState& state);
+QStringList requirementCells(const judge::RequirementState& state);
 
 /// A direction: one of the axes, or three numbers.
 class DirectionEdit : public QComboBox {

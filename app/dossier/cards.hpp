@@ -11,8 +11,8 @@
 #include "dossier/card.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/threshold_control.hpp"
-#include "project/proposals.hpp"
-#include "project/releases.hpp"
+#include "judge/proposals.hpp"
+#include "judge/releases.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -77,7 +77,7 @@ class SurfaceCard : public Card {
 
   private:
     void follow(const QString& key);
-    void edit(const QString& text, const std::function<void(project::Recipe&)>& change);
+    void edit(const QString& text, const std::function<void(duty::Recipe&)>& change);
     QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
     QComboBox* triangles_;
     DirectionEdit *pull_, *up_;
@@ -122,8 +122,8 @@ class CheckCard : public Card {
     void refreshBody() override;
 
   private:
-    void edit(const QString& text, const std::function<void(project::CheckChoice&)>& change);
-    void addLocalSize(project::LocalSize size);
+    void edit(const QString& text, const std::function<void(duty::CheckChoice&)>& change);
+    void addLocalSize(duty::LocalSize size);
     void fillPlaces();
     QuantityEdit *size_, *localSize_, *tolerance_, *share_;
     QComboBox *checked_, *level_, *through_, *method_, *place_;
@@ -157,9 +157,9 @@ class FindingsCard : public Card {
     void applyShare(double share);
     void showDetail();
     void followProposal(const QString& key);
-    const project::Finding* chosen() const;
-    std::vector<project::Finding> findings_;
-    std::vector<project::Proposal> offered_;
+    const stages::Finding* chosen() const;
+    std::vector<stages::Finding> findings_;
+    std::vector<judge::Proposal> offered_;
     QTableWidget* list_;
     QLabel *detail_, *error_, *level_, *proposals_;
     QuantityEdit *share_, *amount_;
@@ -178,7 +178,7 @@ class ReleaseCard : public Card {
     explicit ReleaseCard(Session& session);
   signals:
     /// @param key  file of the secret key to sign with; empty: none
-    void writeRelease(const escultura::project::SignOff& signOff, const QString& key);
+    void writeRelease(const escultura::judge::SignOff& signOff, const QString& key);
     void stageAsked(escultura::project::Stage stage);
     void findingAsked(const QString& id);
     void tableAsked(int which);

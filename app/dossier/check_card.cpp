@@ -3,13 +3,17 @@
 
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
-#include "project/factor.hpp"
-#include "project/ready.hpp"
+#include "judge/factor.hpp"
+#include "project/run.hpp"
 #include "report/part_scene.hpp"
+#include "stages/ready.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 constexpr double none = std::numeric_limits<double>::quiet_NaN();

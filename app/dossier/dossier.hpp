@@ -6,7 +6,7 @@
 #include <array>
 
 #include "dossier/card.hpp"
-#include "project/releases.hpp"
+#include "judge/releases.hpp"
 
 namespace escultura::app {
 
@@ -31,7 +31,7 @@ class Dossier : public QScrollArea {
     void findingChosen(const QString& id);
     void exportSurface();
     void exportSolid();
-    void writeRelease(const escultura::project::SignOff& signOff, const QString& key);
+    void writeRelease(const escultura::judge::SignOff& signOff, const QString& key);
     void isolateChanged(bool on);
 
   private:

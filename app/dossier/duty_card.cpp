@@ -2,13 +2,16 @@
 
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
-#include "project/duty_edit.hpp"
-#include "project/materials.hpp"
-#include "project/ready.hpp"
+#include "duty/duty_edit.hpp"
+#include "duty/materials.hpp"
+#include "stages/ready.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 /// The ready list as lines with what to do.
 QString readyText(const Session& session) {

@@ -9,7 +9,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     field_ = new QComboBox;

@@ -6,7 +6,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 
@@ -316,7 +319,7 @@ void FindingsCard::sign() {
         signedDisposition(session_.project(), session_.recipe(), *f, decision_->currentText().toStdString(),
                           why_->text().trimmed().toStdString(), who_->text().trimmed().toStdString(),
                           QDate::currentDate().toString(Qt::ISODate).toStdString());
-    session_.edit("Disposition of " + text(d.finding), [&](Project& p) { project::sign(p.variants[p.open], d); });
+    session_.edit("Disposition of " + text(d.finding), [&](Project& p) { judge::sign(p.variants[p.open], d); });
     why_->clear();
     // on to the next one that nobody has decided on
     for (int r = 0; r < list_->rowCount(); ++r)

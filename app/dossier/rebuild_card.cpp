@@ -14,6 +14,7 @@ QString brief(double v) {
 }
 }  // namespace
 
+using namespace duty;
 using namespace project;
 using report::Show;
 

@@ -10,7 +10,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 /// What is kept from one start to the next: where the signer's key is, never the key.

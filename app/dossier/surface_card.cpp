@@ -7,7 +7,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 using report::Show;
 
 SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {

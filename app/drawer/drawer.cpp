@@ -9,7 +9,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_(session) {
     setObjectName("drawer");

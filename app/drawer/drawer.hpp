@@ -12,8 +12,8 @@
 #include "drawer/requirements_panel.hpp"
 #include "drawer/studies_panel.hpp"
 #include "drawer/variants_panel.hpp"
-#include "project/quantities.hpp"
 #include "session.hpp"
+#include "stages/quantities.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -31,7 +31,7 @@ class Drawer : public QTabWidget {
     /// requirements, 6 variants, 7 studies, 8 findings.
     void openTable(int which);
     /// Pinned places and the quantity that is read there.
-    void setReadings(std::vector<Vec3> places, project::Quantity quantity, const std::string& unit,
+    void setReadings(std::vector<Vec3> places, stages::Quantity quantity, const std::string& unit,
                      const std::string& frame);
 
   signals:
@@ -54,7 +54,7 @@ class Drawer : public QTabWidget {
     StudiesPanel* studies_;
     QTableWidget *findings_, *resultants_, *quality_, *readings_, *history_;
     std::vector<Vec3> places_;
-    project::Quantity quantity_ = project::Quantity::vonMises;
+    stages::Quantity quantity_ = stages::Quantity::vonMises;
     std::string unit_, frame_;
     QPlainTextEdit* log_;
 };

@@ -13,19 +13,34 @@
 
 #include "base/error.hpp"
 #include "dossier/card_parts.hpp"
-#include "project/duty_edit.hpp"
+#include "duty/duty_edit.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 
-const QStringList loadWords{"force",   "bearing load", "pressure", "torque",      "remote force",
-                            "gravity", "acceleration", "rotation", "displacement"};
-const QStringList supportWords{"fixed", "sliding", "cylindrical", "elastic bed", "remote", "rigid"};
+/// Rows for figures in the form: as many as the kind with the most has.
+constexpr const char* figureNames[] = {"First", "Second", "Third", "Fourth", "Fifth", "Sixth"};
+std::size_t mostFigures() {
+    std::size_t most = 0;
+    for (const LoadKind& k : loadKinds()) most = std::max(most, k.figures.size());
+    for (const SupportKind& k : supportKinds()) most = std::max(most, k.figures.size());
+    return std::min(most, std::size(figureNames));
+}
 
-QWidget* three(QList<QLineEdit*>& fields, const char* name) {
+template <class Kinds>
+QStringList wordsOf(const Kinds& kinds) {
+    QStringList list;
+    for (const auto& k : kinds) list << k.words;
+    return list;
+}
+
+QWidget* three(QList<QLineEdit*>& fields, const QString& name) {
     auto* w = new QWidget;
     auto* l = new QHBoxLayout(w);
     l->setContentsMargins(0, 0, 0, 0);
@@ -82,10 +97,7 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     sum_ = new QLineEdit;
     sum_->setObjectName("combinationSum");
     sum_->setPlaceholderText("1.35 steady + 1.5 storm");
-    rigid_ = new QCheckBox("the face keeps its shape (rigid)");
     on_ = new QCheckBox("on");
-    firstName_ = label("", "muted");
-    secondName_ = label("", "muted");
     error_ = errorLabel();
     error_->setObjectName("dutyError");
     hint_ = label("", "muted");
@@ -104,10 +116,17 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     plainRow("interfaces", "Acts on", interfaces_);
     plainRow("face", "Face", face_);
     plainRow("frame", "Frame", frame_);
-    row("first", firstName_, three(first_, "dutyFirst"));
-    row("second", secondName_, three(second_, "dutySecond"));
+    for (std::size_t k = 0; k < mostFigures(); ++k) {
+        FigureRow r;
+        r.name = label("", "muted");
+        r.row = three(r.edits, QString("duty") + figureNames[k]);
+        r.yes = new QCheckBox;
+        r.yes->setObjectName(QString("duty%1Yes").arg(figureNames[k]));
+        r.row->layout()->addWidget(r.yes);
+        row(figureNames[k], r.name, r.row);
+        figures_ << r;
+    }
     plainRow("share", "Share", share_);
-    plainRow("rigid", "", rigid_);
     plainRow("held", "Holds", held_);
     plainRow("use", "Use", use_);
     plainRow("factor", "Factor", factor_);
@@ -138,7 +157,10 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (!filling_) choose(r);
     });
-    connect(kind_, &QComboBox::activated, this, [this] { showForm(); });
+    connect(kind_, &QComboBox::activated, this, [this] {
+        putKind();
+        showForm();
+    });
     connect(interfaces_, &QListWidget::itemChanged, this, [this] {
         if (!filling_) showForm();
     });
@@ -192,8 +214,8 @@ void DutyPanel::refresh() {
     for (std::size_t s = 0; s < p.supports.size(); ++s) {
         const Support& k = p.supports[s];
         lines_.push_back({Line::Kind::support, static_cast<int>(s)});
-        rows << QStringList{"support", supportWords[static_cast<int>(k.kind)],
-                            text(listed(k.on.interfaces) + " (" + k.on.face + ")"), text(describe(k)), ""};
+        rows << QStringList{"support", text(words(k.kind)), text(listed(k.on.interfaces) + " (" + k.on.face + ")"),
+                            text(describe(k)), ""};
     }
     filling_ = true;
     fill(table_, rows);
@@ -228,57 +250,24 @@ void DutyPanel::choose(int r) {
         face_->addItems({"bore", "side", "start", "end"});
         face_->setCurrentText(on.face.empty() ? "bore" : text(on.face));
     };
-    auto put = [&](QList<QLineEdit*>& fields, const Vec3& v, double scale, const QString& unit) {
-        for (int k = 0; k < 3; ++k) fields[k]->setText(plain(v[k] * scale) + (unit.isEmpty() ? "" : " " + unit));
-    };
     if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
         const Load& l =
             line.kind == Line::Kind::load ? p.loadCases[line.at].loads[line.load] : p.sharedLoads[line.at].load;
-        kind_->addItems(loadWords);
+        kind_->addItems(wordsOf(loadKinds()));
         kind_->setCurrentIndex(static_cast<int>(l.kind));
         fillInterfaces(l.on);
         frame_->setCurrentIndex(std::max(0, frame_->findData(text(l.frame))));
         share_->setCurrentIndex(l.sharedTotal ? 0 : 1);
-        rigid_->setChecked(l.rigid);
-        using Kind = Load::Kind;
-        switch (l.kind) {
-            case Kind::force:
-            case Kind::bearing:
-            case Kind::remoteForce:
-                put(first_, l.force, 1, "N");
-                if (l.kind == Kind::remoteForce)
-                    put(second_, l.point, 1, "mm");
-                else
-                    put(second_, l.moment, 1e-3, "N*m");
-                break;
-            case Kind::pressure:
-                put(first_, Vec3(l.pressure, 0, 0), 1, "MPa");
-                break;
-            case Kind::torque:
-                put(first_, Vec3(l.torque, 0, 0), 1e-3, "N*m");
-                break;
-            case Kind::gravity:
-            case Kind::acceleration:
-                put(first_, l.acceleration, 1e-3, "m/s^2");
-                break;
-            case Kind::spin:
-                put(first_, Vec3(l.speed * 30 / M_PI, 0, 0), 1, "rpm");
-                put(second_, l.axis, 1, "");
-                break;
-            case Kind::displacement:
-                put(first_, l.displacement, 1, "mm");
-                break;
-        }
+        putFigures(loadKind(l.kind).figures, l);
         for (int c = 0; c < static_cast<int>(p.loadCases.size()); ++c)
             if (line.kind == Line::Kind::load && c == line.at) emit loadCaseChosen(c);
     } else if (line.kind == Line::Kind::support) {
         const Support& s = p.supports[line.at];
-        kind_->addItems(supportWords);
+        kind_->addItems(wordsOf(supportKinds()));
         kind_->setCurrentIndex(static_cast<int>(s.kind));
         fillInterfaces(s.on);
         frame_->setCurrentIndex(std::max(0, frame_->findData(text(s.frame))));
-        first_[0]->setText(plain(s.normalStiffness) + " N/mm^3");
-        first_[1]->setText(plain(s.tangentialStiffness) + " N/mm^3");
+        putFigures(supportKind(s.kind).figures, s);
     } else if (line.kind == Line::Kind::loadCase) {
         const LoadCase& c = p.loadCases[line.at];
         name_->setText(text(c.name));
@@ -300,60 +289,36 @@ void DutyPanel::showForm() {
     const Line& line = lines_[chosen_];
     const Part& p = session_.project().part;
     QSet<QString> shown;
-    QString first, second, hint;
+    QString hint;
     if (line.kind == Line::Kind::loadCase) shown = {"name", "use", "factor"};
     if (line.kind == Line::Kind::combination) shown = {"name", "sum", "on"};
+    const auto index = static_cast<std::size_t>(std::max(0, kind_->currentIndex()));
     if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
-        const auto kind = static_cast<Load::Kind>(std::max(0, kind_->currentIndex()));
-        Load probe;
-        probe.kind = kind;
-        shown = {"kind", "first"};
-        if (probe.onFaces()) shown += {"interfaces", "face"};
-        if (kind == Load::Kind::force || kind == Load::Kind::bearing || kind == Load::Kind::remoteForce)
-            shown += {"share", "frame"}, first = "Force";
-        if (kind == Load::Kind::force) shown += "second", second = "Moment";
-        if (kind == Load::Kind::remoteForce) shown += {"second", "rigid"}, second = "At";
-        if (kind == Load::Kind::pressure) first = "Pressure";
-        if (kind == Load::Kind::torque) shown += "share", first = "Torque";
-        if (kind == Load::Kind::gravity || kind == Load::Kind::acceleration) shown += "frame", first = "Acceleration";
-        if (kind == Load::Kind::spin) shown += "second", first = "Speed", second = "Axis";
-        if (kind == Load::Kind::displacement) shown += "frame", first = "Moved by";
-        const bool one = kind == Load::Kind::pressure || kind == Load::Kind::torque || kind == Load::Kind::spin;
-        for (int k = 1; k < 3; ++k) first_[k]->setVisible(!one);
-        if (kind == Load::Kind::gravity) hint = "The field of gravity: (0, 0, -9.81 m/s^2) pulls down along z.";
-        if (kind == Load::Kind::acceleration) hint = "Of the part; its inertia acts against it.";
-        if (kind == Load::Kind::spin) hint = "The axis runs through the global origin, or the point in the part file.";
-        if (kind == Load::Kind::remoteForce && rigid_->isChecked())
-            hint = "A rigid face stiffens the part in every case.";
+        const LoadKind& kind = loadKinds()[index];
+        shown = nameFigures(kind.figures) + QSet<QString>{"kind"};
+        if (kind.onFaces) shown += {"interfaces", "face"};
+        if (kind.canShare) shown += "share";
+        if (kind.hasFrame) shown += "frame";
+        hint = kind.hint;
     }
     if (line.kind == Line::Kind::support) {
-        const auto kind = static_cast<Support::Kind>(std::max(0, kind_->currentIndex()));
-        shown = {"kind", "interfaces", "face"};
-        if (kind == Support::Kind::fixed || kind == Support::Kind::remote) shown += "frame";
-        if (kind != Support::Kind::sliding && kind != Support::Kind::bed) shown += "held";
-        if (kind == Support::Kind::bed) shown += "first", first = "Stiffness";
-        first_[1]->setVisible(true);
-        first_[2]->setVisible(false);
-        if (kind == Support::Kind::bed) hint = "Along the face's normal, then across it.";
-        if (kind == Support::Kind::sliding) hint = "Held along the face's normal, free in its plane.";
-        if (kind == Support::Kind::remote) hint = "The mean motion of the face is held; the face is free to deform.";
-        const QStringList names = kind == Support::Kind::fixed ? QStringList{"x", "y", "z"}
-                                  : kind == Support::Kind::cylindrical
-                                      ? QStringList{"radial", "axial", "tangential"}
-                                      : QStringList{"x", "y", "z", "turn x", "turn y", "turn z"};
-        if (held_->count() != names.size() || held_->item(0)->text() != names[0]) {
+        const SupportKind& kind = supportKinds()[index];
+        shown = nameFigures(kind.figures) + QSet<QString>{"kind", "interfaces", "face"};
+        if (kind.hasFrame) shown += "frame";
+        if (!kind.motions.empty()) shown += "held";
+        hint = kind.hint;
+        const auto count = static_cast<int>(kind.motions.size());
+        if (count > 0 && (held_->count() != count || held_->item(0)->text() != kind.motions.front())) {
             const Support& s = p.supports[line.at];
             held_->clear();
-            for (int k = 0; k < names.size(); ++k) {
-                auto* item = new QListWidgetItem(names[k], held_);
-                const bool on = s.kind != kind ? true : names.size() == 3 ? s.held[k] : s.motions[k];
+            for (int k = 0; k < count; ++k) {
+                auto* item = new QListWidgetItem(kind.motions[k], held_);
+                const bool on = s.kind != kind.kind || isHeld(s, static_cast<std::size_t>(k));
                 item->setFlags(Qt::ItemIsUserCheckable | Qt::ItemIsEnabled);
                 item->setCheckState(on ? Qt::Checked : Qt::Unchecked);
             }
         }
     }
-    firstName_->setText(first);
-    secondName_->setText(second);
     hint_->setText(hint);
     hint_->setVisible(!hint.isEmpty());
     auto* layout = static_cast<QFormLayout*>(form_->layout());
@@ -363,93 +328,110 @@ void DutyPanel::showForm() {
     }
 }
 
-Vec3 DutyPanel::vectorOf(const QList<QLineEdit*>& fields, Dimension wanted, const std::string& unit,
-                         const char* what) const {
-    Vec3 v = Vec3::Zero();
-    for (int k = 0; k < 3; ++k) {
-        const std::string t = fields[k]->text().trimmed().toStdString();
-        if (t.empty() || fields[k]->isHidden()) continue;
-        try {
-            v[k] = parseQuantity(t, wanted, unit);
-        } catch (const InputError& e) {
-            throw InputError(std::string(what) + ": type " + e.detail().expected + "; found '" + t + "'.");
-        }
+template <class Owner>
+void DutyPanel::putFigures(const std::vector<Figure<Owner>>& figures, const Owner& owner) {
+    for (FigureRow& r : figures_) {
+        for (QLineEdit* e : r.edits) e->clear();
+        r.yes->setChecked(false);
     }
-    return v;
+    for (int k = 0; k < std::min<int>(figures_.size(), static_cast<int>(figures.size())); ++k) {
+        const Figure<Owner>& f = figures[k];
+        if (const auto* yes = std::get_if<bool Owner::*>(&f.at)) figures_[k].yes->setChecked(owner.*(*yes));
+        if (const auto* some = std::get_if<std::optional<Vec3> Owner::*>(&f.at); some && !(owner.*(*some))) continue;
+        const std::string unit = f.shownUnit;
+        const Vec3 v = valueOf(f, owner) / (unit.empty() ? 1.0 : unitScale(unit));
+        for (int c = 0; c < (f.isVector() ? 3 : 1); ++c)
+            figures_[k].edits[c]->setText(plain(v[c]) + (unit.empty() ? "" : " " + text(unit)));
+    }
+}
+
+void DutyPanel::putKind() {
+    if (chosen_ < 0) return;
+    const Line& line = lines_[chosen_];
+    const Part& p = session_.project().part;
+    const auto index = static_cast<std::size_t>(std::max(0, kind_->currentIndex()));
+    // what both kinds have is kept, the rest starts empty, in the units of the new kind
+    if (line.kind == Line::Kind::support) putFigures(supportKinds()[index].figures, p.supports[line.at]);
+    if (line.kind == Line::Kind::load) putFigures(loadKinds()[index].figures, p.loadCases[line.at].loads[line.load]);
+    if (line.kind == Line::Kind::shared) putFigures(loadKinds()[index].figures, p.sharedLoads[line.at].load);
+}
+
+template <class Owner>
+QSet<QString> DutyPanel::nameFigures(const std::vector<Figure<Owner>>& figures) {
+    QSet<QString> shown;
+    for (int k = 0; k < std::min<int>(figures_.size(), static_cast<int>(figures.size())); ++k) {
+        const Figure<Owner>& f = figures[k];
+        const FigureRow& r = figures_[k];
+        r.name->setText(f.isYes() ? "" : f.label);
+        r.yes->setText(f.isYes() ? f.label : "");
+        r.yes->setVisible(f.isYes());
+        for (int c = 0; c < 3; ++c) r.edits[c]->setVisible(!f.isYes() && (c == 0 || f.isVector()));
+        shown += figureNames[k];
+    }
+    return shown;
+}
+
+template <class Owner>
+void DutyPanel::takeFigures(const std::vector<Figure<Owner>>& figures, Owner& owner) const {
+    for (int k = 0; k < std::min<int>(figures_.size(), static_cast<int>(figures.size())); ++k) {
+        const Figure<Owner>& f = figures[k];
+        if (const auto* yes = std::get_if<bool Owner::*>(&f.at)) {
+            owner.*(*yes) = figures_[k].yes->isChecked();
+            continue;
+        }
+        Vec3 v = Vec3::Zero();
+        bool typed = false;
+        for (int c = 0; c < (f.isVector() ? 3 : 1); ++c) {
+            const std::string t = figures_[k].edits[c]->text().trimmed().toStdString();
+            if (t.empty()) continue;
+            typed = true;
+            try {
+                v[c] = parseQuantity(t, f.dimension, f.shownUnit);
+            } catch (const InputError& e) {
+                throw InputError(std::string(f.label) + ": type " + e.detail().expected + "; found '" + t + "'.");
+            }
+        }
+        if (f.rule == Figure<Owner>::Rule::direction) {
+            if (!(v.norm() > 0)) throw InputError(std::string(f.label) + ": type a direction that is not zero.");
+            v.normalize();
+        }
+        if (const auto* some = std::get_if<std::optional<Vec3> Owner::*>(&f.at))
+            owner.*(*some) = typed ? std::optional(v) : std::nullopt;
+        else
+            setValue(f, owner, v);
+    }
+}
+
+FaceReference DutyPanel::formFaces() const {
+    FaceReference on;
+    for (int k = 0; k < interfaces_->count(); ++k)
+        if (interfaces_->item(k)->checkState() == Qt::Checked)
+            on.interfaces.push_back(interfaces_->item(k)->text().toStdString());
+    on.face = face_->currentText().toStdString();
+    if (on.interfaces.empty()) throw InputError("Tick at least one interface.");
+    return on;
 }
 
 Load DutyPanel::formLoad() const {
-    const Line& line = lines_[chosen_];
-    const Part& p = session_.project().part;
-    Load l = line.kind == Line::Kind::load ? p.loadCases[line.at].loads[line.load] : p.sharedLoads[line.at].load;
-    const Load::Kind before = l.kind;
-    l.kind = static_cast<Load::Kind>(kind_->currentIndex());
-    l.on = {};
-    if (l.onFaces()) {
-        for (int k = 0; k < interfaces_->count(); ++k)
-            if (interfaces_->item(k)->checkState() == Qt::Checked)
-                l.on.interfaces.push_back(interfaces_->item(k)->text().toStdString());
-        l.on.face = face_->currentText().toStdString();
-        if (l.on.interfaces.empty()) throw InputError("Tick at least one interface.");
-    }
-    l.frame = frame_->isHidden() ? "" : frame_->currentData().toString().toStdString();
-    l.sharedTotal = share_->currentIndex() == 0;
-    l.rigid = rigid_->isChecked() && l.kind == Load::Kind::remoteForce;
-    using Kind = Load::Kind;
-    const Vec3 momentBefore = l.kind == before ? l.moment : Vec3(Vec3::Zero());
-    l.force = l.moment = Vec3::Zero();
-    switch (l.kind) {
-        case Kind::force:
-        case Kind::bearing:
-        case Kind::remoteForce:
-            l.force = vectorOf(first_, dimension::force, "N", "Force");
-            if (l.kind == Kind::force) l.moment = vectorOf(second_, dimension::moment, "N*m", "Moment");
-            if (l.kind == Kind::remoteForce) l.moment = momentBefore;  // the form has no room for it
-            if (l.kind == Kind::remoteForce) l.point = vectorOf(second_, dimension::length, "mm", "Point");
-            break;
-        case Kind::pressure:
-            l.pressure = vectorOf(first_, dimension::stress, "MPa", "Pressure")[0];
-            break;
-        case Kind::torque:
-            l.torque = vectorOf(first_, dimension::moment, "N*m", "Torque")[0];
-            break;
-        case Kind::gravity:
-        case Kind::acceleration:
-            l.acceleration = vectorOf(first_, dimension::acceleration, "m/s^2", "Acceleration");
-            break;
-        case Kind::spin:
-            l.speed = vectorOf(first_, {0, 0, -1}, "rpm", "Speed")[0];
-            l.axis = vectorOf(second_, dimension::none, "", "Axis");
-            if (!(l.axis.norm() > 0)) throw InputError("Axis: type a direction that is not zero.");
-            l.axis.normalize();
-            break;
-        case Kind::displacement:
-            l.displacement = vectorOf(first_, dimension::length, "mm", "Moved by");
-            break;
-    }
+    const LoadKind& kind = loadKinds()[static_cast<std::size_t>(std::max(0, kind_->currentIndex()))];
+    Load l;
+    l.kind = kind.kind;
+    if (kind.onFaces) l.on = formFaces();
+    if (kind.hasFrame) l.frame = frame_->currentData().toString().toStdString();
+    l.sharedTotal = !kind.canShare || share_->currentIndex() == 0;
+    takeFigures(kind.figures, l);
     return l;
 }
 
 Support DutyPanel::formSupport() const {
-    Support s = session_.project().part.supports[lines_[chosen_].at];
-    s.kind = static_cast<Support::Kind>(kind_->currentIndex());
-    s.on = {};
-    for (int k = 0; k < interfaces_->count(); ++k)
-        if (interfaces_->item(k)->checkState() == Qt::Checked)
-            s.on.interfaces.push_back(interfaces_->item(k)->text().toStdString());
-    if (s.on.interfaces.empty()) throw InputError("Tick at least one interface.");
-    s.on.face = face_->currentText().toStdString();
-    s.frame = frame_->isHidden() ? "" : frame_->currentData().toString().toStdString();
-    for (int k = 0; k < held_->count(); ++k) {
-        const bool on = held_->item(k)->checkState() == Qt::Checked;
-        if (held_->count() == 3) s.held[k] = on;
-        if (held_->count() == 6) s.motions[k] = on;
-    }
-    if (s.kind == Support::Kind::bed) {
-        const Vec3 k = vectorOf(first_, {-2, 1, -2}, "N/mm^3", "Stiffness");
-        s.normalStiffness = k[0];
-        s.tangentialStiffness = k[1];
-    }
+    const SupportKind& kind = supportKinds()[static_cast<std::size_t>(std::max(0, kind_->currentIndex()))];
+    Support s;
+    s.kind = kind.kind;
+    s.on = formFaces();
+    if (kind.hasFrame) s.frame = frame_->currentData().toString().toStdString();
+    for (std::size_t k = 0; k < kind.motions.size(); ++k)
+        setHeld(s, k, held_->item(static_cast<int>(k))->checkState() == Qt::Checked);
+    takeFigures(kind.figures, s);
     return s;
 }
 

@@ -7,7 +7,9 @@
 #include <QListWidget>
 #include <QPushButton>
 
-#include "project/load_table.hpp"
+#include "duty/load_kind.hpp"
+#include "duty/load_table.hpp"
+#include "duty/support_kind.hpp"
 #include "session.hpp"
 #include "widgets.hpp"
 
@@ -34,14 +36,29 @@ class DutyPanel : public QWidget {
     };
     void choose(int row);
     void showForm();
+    /// Fills the figures of the kind that is chosen in the form.
+    void putKind();
     void apply();
     void add(Line::Kind kind);
     void remove();
-    void change(const QString& text, const std::function<std::string(const project::Part&)>& edit);
-    project::Load formLoad() const;
-    project::Support formSupport() const;
-    Vec3 vectorOf(const QList<QLineEdit*>& fields, Dimension dimension, const std::string& unit,
-                  const char* what) const;
+    void change(const QString& text, const std::function<std::string(const duty::Part&)>& edit);
+    duty::Load formLoad() const;
+    duty::Support formSupport() const;
+    /// The rows of the form for figures of a load or a support.
+    struct FigureRow {
+        QLabel* name;
+        QWidget* row;
+        QList<QLineEdit*> edits;  ///< x, y, z; the first alone for a number
+        QCheckBox* yes;           ///< instead of them
+    };
+    template <class Owner>
+    void putFigures(const std::vector<duty::Figure<Owner>>& figures, const Owner& owner);
+    template <class Owner>
+    QSet<QString> nameFigures(const std::vector<duty::Figure<Owner>>& figures);
+    /// @throws InputError naming the figure
+    template <class Owner>
+    void takeFigures(const std::vector<duty::Figure<Owner>>& figures, Owner& owner) const;
+    duty::FaceReference formFaces() const;
 
     Session& session_;
     std::vector<Line> lines_;
@@ -54,9 +71,8 @@ class DutyPanel : public QWidget {
     QComboBox *kind_, *face_, *frame_, *use_, *share_;
     QListWidget *interfaces_, *held_;
     QLineEdit *name_, *factor_, *sum_;
-    QList<QLineEdit*> first_, second_;  ///< force or what the kind has; moment, point or axis
-    QLabel *firstName_, *secondName_;
-    QCheckBox *rigid_, *on_;
+    QList<FigureRow> figures_;
+    QCheckBox* on_;
     QList<QPair<QString, QWidget*>> rows_;
 };
 

@@ -13,7 +13,10 @@
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 using solid::Feature;
 
 namespace {

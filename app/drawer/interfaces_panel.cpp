@@ -5,12 +5,12 @@
 #include <cmath>
 
 #include "base/error.hpp"
-#include "project/part_edit.hpp"
+#include "duty/part_edit.hpp"
 
 namespace escultura::app {
 
-using project::EndKind;
-using project::Interface;
+using duty::EndKind;
+using duty::Interface;
 
 namespace {
 
@@ -109,7 +109,7 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
         if (name.isEmpty()) return;
         try {
             session_.editPart("Remove " + name, [&](const std::string&) {
-                return project::withoutInterface(session_.project().part, name.toStdString());
+                return duty::withoutInterface(session_.project().part, name.toStdString());
             });
         } catch (const InputError& e) {
             emit failed(e.what());
@@ -130,7 +130,7 @@ void InterfacesPanel::refresh() {
     for (const Interface& i : session_.project().part.interfaces) {
         const bool hasEnd = i.start.kind == EndKind::flat;
         rows << QStringList{QString::fromStdString(i.name),
-                            project::name(i.kind),
+                            duty::name(i.kind),
                             plain(i.origin[0]),
                             plain(i.origin[1]),
                             plain(i.origin[2]),
@@ -200,9 +200,8 @@ void InterfacesPanel::edited(int row, int column) {
                 i.start.clearDiameter = lengthFrom(text);
                 break;
         }
-        session_.editPart("Edit " + QString::fromStdString(before), [&](const std::string&) {
-            return project::withInterface(session_.project().part, before, i);
-        });
+        session_.editPart("Edit " + QString::fromStdString(before),
+                          [&](const std::string&) { return duty::withInterface(session_.project().part, before, i); });
     } catch (const InputError& e) {
         emit failed(e.what());
         refresh();
@@ -215,9 +214,8 @@ void InterfacesPanel::moveTo(const QString& name, const Vec3& origin) {
     Interface i = *found;
     for (int a = 0; a < 3; ++a) i.origin[a] = rounded(origin[a], 0.1);
     try {
-        session_.editPart("Move " + name, [&](const std::string&) {
-            return project::withInterface(session_.project().part, i.name, i);
-        });
+        session_.editPart("Move " + name,
+                          [&](const std::string&) { return duty::withInterface(session_.project().part, i.name, i); });
     } catch (const InputError& e) {
         emit failed(e.what());
     }
@@ -298,8 +296,8 @@ void InterfacesPanel::propose(const Interface& interface, const QString& words) 
     words_->setText(words + " Type its exact size.");
     int n = 1;
     const auto& part = session_.project().part;
-    while (part.findInterface(std::string(project::name(interface.kind)) + " " + std::to_string(n))) ++n;
-    name_->setText(QString("%1 %2").arg(project::name(interface.kind)).arg(n));
+    while (part.findInterface(std::string(duty::name(interface.kind)) + " " + std::to_string(n))) ++n;
+    name_->setText(QString("%1 %2").arg(duty::name(interface.kind)).arg(n));
     const bool hasBore = interface.boreDiameter > 0;
     diameter_->setValue(rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, 0.1));
     ring_->setValue(rounded(interface.ringDiameter, 0.1));
@@ -326,7 +324,7 @@ void InterfacesPanel::create() {
     }
     try {
         session_.editPart("New interface",
-                          [&](const std::string&) { return project::withInterface(session_.project().part, "", i); });
+                          [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });
         proposal_.reset();
         form_->hide();
         words_->setText(QString("Created %1.").arg(QString::fromStdString(i.name)));

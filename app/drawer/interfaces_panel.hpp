@@ -31,7 +31,7 @@ class InterfacesPanel : public QWidget {
   private:
     void edited(int row, int column);
     void startPicking(bool points);
-    void propose(const project::Interface& interface, const QString& words);
+    void propose(const duty::Interface& interface, const QString& words);
     void create();
     Session& session_;
     QTableWidget* table_;
@@ -40,7 +40,7 @@ class InterfacesPanel : public QWidget {
     QLineEdit* name_;
     QuantityEdit *diameter_, *ring_, *length_;
     QWidget* form_;
-    std::optional<project::Interface> proposal_;
+    std::optional<duty::Interface> proposal_;
     std::vector<Vec3> picked_;
 };
 

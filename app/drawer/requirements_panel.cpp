@@ -8,20 +8,23 @@
 
 #include "base/quantity.hpp"
 #include "dossier/card_parts.hpp"
-#include "project/duty_edit.hpp"
-#include "project/requirement_text.hpp"
+#include "duty/duty_edit.hpp"
+#include "duty/requirement_text.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 using Kind = Requirement::Kind;
 
 namespace {
 
 /// A limit with or without its unit.
 double readLimit(Kind kind, const QString& words) {
-    const std::string unit = project::unit(kind);
+    const std::string unit = requirementKind(kind).unit;
     const Dimension wanted = unit == "mm"   ? dimension::length
                              : unit == "kg" ? dimension::mass
                              : unit == "N"  ? dimension::force
@@ -38,7 +41,7 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     table_->setObjectName("requirementsTable");
     kind_ = new QComboBox;
     kind_->setObjectName("requirementKind");
-    for (int k = 0; k < requirementKinds; ++k) kind_->addItem(project::name(static_cast<Kind>(k)));
+    for (const RequirementKind& k : requirementKinds()) kind_->addItem(k.words);
     limit_ = new QLineEdit;
     limit_->setObjectName("requirementLimit");
     case_ = new QComboBox;
@@ -84,11 +87,11 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     all->addWidget(form);
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) { fillForm(r); });
     connect(kind_, &QComboBox::currentIndexChanged, this, [this](int k) {
-        const auto kind = static_cast<Kind>(k);
-        limit_->setEnabled(hasLimit(kind));
-        case_->setEnabled(kind == Kind::safetyFactor || kind == Kind::displacement || kind == Kind::reaction);
-        interface_->setEnabled(kind == Kind::displacement || kind == Kind::reaction);
-        direction_->setEnabled(kind == Kind::displacement);
+        const RequirementKind& kind = requirementKinds()[static_cast<std::size_t>(std::max(0, k))];
+        limit_->setEnabled(kind.hasLimit);
+        case_->setEnabled(kind.ofCase);
+        interface_->setEnabled(kind.ofInterface);
+        direction_->setEnabled(kind.hasDirection);
     });
     connect(add_, &QPushButton::clicked, this, [this] { apply(-1); });
     connect(update_, &QPushButton::clicked, this, [this] { apply(table_->currentRow()); });
@@ -155,8 +158,9 @@ void RequirementsPanel::fillForm(int r) {
     if (r < 0 || r >= static_cast<int>(all.size())) return;
     const Requirement& q = all[static_cast<std::size_t>(r)];
     kind_->setCurrentIndex(static_cast<int>(q.kind));
-    limit_->setText(hasLimit(q.kind)
-                        ? text(formatNumber(q.limit, 9) + (*unit(q.kind) ? std::string(" ") + unit(q.kind) : ""))
+    limit_->setText(requirementKind(q.kind).hasLimit
+                        ? text(formatNumber(q.limit, 9) +
+                               (*requirementKind(q.kind).unit ? std::string(" ") + requirementKind(q.kind).unit : ""))
                         : "");
     case_->setCurrentIndex(std::max(0, case_->findText(text(q.loadCase))));
     interface_->setCurrentIndex(std::max(0, interface_->findText(text(q.interface))));
@@ -171,7 +175,7 @@ void RequirementsPanel::apply(int r) {
     try {
         Requirement q;
         q.kind = static_cast<Kind>(kind_->currentIndex());
-        if (hasLimit(q.kind)) {
+        if (requirementKind(q.kind).hasLimit) {
             q.limit = readLimit(q.kind, limit_->text());
             if (!(q.limit > 0))
                 throw InputError(ErrorDetail{"The requirement cannot be used.",

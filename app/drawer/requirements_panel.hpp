@@ -23,7 +23,7 @@ class RequirementsPanel : public QWidget {
   private:
     void fillForm(int row);
     void apply(int row);
-    void change(const QString& text, std::vector<project::Requirement> next);
+    void change(const QString& text, std::vector<duty::Requirement> next);
     Session& session_;
     QTableWidget* table_;
     QComboBox *kind_, *case_, *interface_, *templates_;

@@ -6,14 +6,18 @@
 #include <QVBoxLayout>
 #include <cmath>
 
-#include "project/comparison.hpp"
-#include "project/state_text.hpp"
+#include "judge/comparison.hpp"
 #include "report/variant_plots.hpp"
+#include "store/state_text.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace store;
+using namespace judge;
 
 namespace {
 

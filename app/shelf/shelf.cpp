@@ -10,14 +10,17 @@
 #include <functional>
 #include <optional>
 
-#include "project/comparison.hpp"
-#include "project/factor.hpp"
+#include "judge/comparison.hpp"
+#include "judge/factor.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
 
+using namespace duty;
+using namespace stages;
 using namespace project;
+using namespace judge;
 
 namespace {
 

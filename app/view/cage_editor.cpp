@@ -13,6 +13,7 @@
 
 namespace escultura::app {
 
+using namespace duty;
 using namespace project;
 
 namespace {

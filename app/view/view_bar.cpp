@@ -51,7 +51,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     show_->addItem("results", static_cast<int>(Show::check));
     case_ = combo("loadCase", "Load case");
     quantity_ = combo("quantity", "Quantity");
-    for (int q = 0; q < project::quantityCount; ++q) {
+    for (int q = 0; q < stages::quantityCount; ++q) {
         if (q == 3 || q == 7 || q == 13 || q == 16 || q == 23) quantity_->insertSeparator(quantity_->count());
         quantity_->addItem(title(static_cast<Quantity>(q)), q);
     }
@@ -176,7 +176,7 @@ void ViewBar::refresh() {
     const auto kind = measure(static_cast<Quantity>(quantity_->currentData().toInt()));
     if (unit_->property("kind").toInt() != static_cast<int>(kind) + 1) {
         unit_->clear();
-        for (const auto& u : project::unitsOf(kind))
+        for (const auto& u : stages::unitsOf(kind))
             unit_->addItem(u == "um"     ? "µm"
                            : u == "1e-6" ? "× 10⁻⁶"
                                          : QString::fromStdString(u),

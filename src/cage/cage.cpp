@@ -5,6 +5,7 @@
 #include <map>
 #include <numeric>
 
+#include "base/disjoint_sets.hpp"
 #include "base/quantity.hpp"
 
 namespace escultura::cage {
@@ -78,16 +79,11 @@ CageReport inspect(const Cage& cage) {
             r.problems.push_back({"Two faces disagree about which side is outside.", middle(e)});
         }
     }
-    std::vector<std::int32_t> parent(cage.face.size());
-    std::iota(parent.begin(), parent.end(), 0);
-    auto root = [&](std::int32_t f) {
-        while (parent[f] != f) f = parent[f] = parent[parent[f]];
-        return f;
-    };
+    DisjointSets pieces(cage.face.size());
     for (const auto& e : c.edge)
-        if (e.faces >= 2) parent[root(e.face[0])] = root(e.face[1]);
+        if (e.faces >= 2) pieces.join(e.face[0], e.face[1]);
     for (std::size_t f = 0; f < cage.face.size(); ++f)
-        r.pieces += root(static_cast<std::int32_t>(f)) == static_cast<std::int32_t>(f);
+        r.pieces += pieces.find(static_cast<std::int32_t>(f)) == static_cast<std::int32_t>(f);
     int used = 0;
     for (std::size_t v = 0; v < cage.position.size(); ++v) {
         const auto& faces = c.facesOfVertex[v];

@@ -7,6 +7,7 @@
 #include <map>
 #include <set>
 
+#include "base/disjoint_sets.hpp"
 #include "base/error.hpp"
 #include "base/parallel.hpp"
 #include "cage/wrap.hpp"
@@ -435,19 +436,16 @@ void dissolveRing(Cage& cage, std::int32_t edge) {
     bool closed = false;
     const auto faces = ringFaces(c, edge, closed);
     // every crossed edge shrinks to its middle
-    std::vector<std::int32_t> parent(cage.position.size());
-    for (std::size_t v = 0; v < parent.size(); ++v) parent[v] = static_cast<std::int32_t>(v);
-    std::function<std::int32_t(std::int32_t)> root = [&](std::int32_t v) {
-        return parent[v] == v ? v : parent[v] = root(parent[v]);
-    };
+    DisjointSets merged(cage.position.size());
+    auto root = [&](std::int32_t vertex) { return merged.find(vertex); };
     std::set<std::int32_t> gone;
     for (const auto& [f, side] : faces) {
         gone.insert(f);
-        for (int k : {side, (side + 2) % 4}) parent[root(cage.face[f][(k + 1) % 4])] = root(cage.face[f][k]);
+        for (int k : {side, (side + 2) % 4}) merged.join(cage.face[f][(k + 1) % 4], cage.face[f][k]);
     }
     Cage out = cage;
     std::map<std::int32_t, std::pair<Vec3, int>> mean;
-    for (std::size_t v = 0; v < parent.size(); ++v) {
+    for (std::size_t v = 0; v < cage.position.size(); ++v) {
         auto& m = mean.try_emplace(root(static_cast<std::int32_t>(v)), Vec3::Zero(), 0).first->second;
         m.first += cage.position[v];
         ++m.second;

@@ -104,6 +104,10 @@ class Cholesky {
         });
     }
     void order() {
+        // one at a time: the ordering draws from the process's random numbers, and orderings side by side would draw
+        // each other's, so that the same part would not give the same bits
+        static std::mutex one;
+        const std::lock_guard lock(one);
         factor_ = cholmod_l_analyze(matrix_, &common_);
         check("the ordering");
     }

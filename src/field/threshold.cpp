@@ -3,27 +3,12 @@
 #include <algorithm>
 #include <numeric>
 
+#include "base/disjoint_sets.hpp"
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 
 namespace escultura::field {
 namespace {
-
-class UnionFind {
-  public:
-    explicit UnionFind(std::size_t count) : parent_(count) { std::iota(parent_.begin(), parent_.end(), 0); }
-    std::uint32_t find(std::uint32_t a) {
-        while (parent_[a] != a) a = parent_[a] = parent_[parent_[a]];
-        return a;
-    }
-    void join(std::uint32_t a, std::uint32_t b) {
-        a = find(a), b = find(b);
-        if (a != b) parent_[std::max(a, b)] = std::min(a, b);
-    }
-
-  private:
-    std::vector<std::uint32_t> parent_;
-};
 
 /// Calls visit(neighbour) for the face neighbours of a cell.
 template <class Visit>
@@ -92,7 +77,7 @@ Pieces findPieces(const DensityField& field, double threshold, std::span<const K
     for (const KeptCells& interface : interfaces)
         for (std::size_t c : interface.cells) kept[c] = 1;
 
-    UnionFind sets(n);
+    DisjointSets<std::uint32_t> sets(n);
     for (std::size_t c = 0; c < n; ++c) {
         if (!kept[c]) continue;
         forFaceNeighbours(field, c, [&](std::size_t d) {
@@ -124,7 +109,7 @@ Pieces findPieces(const DensityField& field, double threshold, std::span<const K
 double largestConnectingThreshold(const DensityField& field, std::span<const KeptCells> interfaces) {
     if (interfaces.size() < 2) return 1.0;
     const std::size_t n = field.count();
-    UnionFind sets(n);
+    DisjointSets<std::uint32_t> sets(n);
     std::vector<char> active(n, 0);
     auto activate = [&](std::size_t c) {
         if (active[c]) return;

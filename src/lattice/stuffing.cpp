@@ -6,6 +6,7 @@
 #include <numeric>
 #include <unordered_map>
 
+#include "base/disjoint_sets.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 
@@ -456,17 +457,10 @@ bool encloses(const TetComplex& complex, const std::vector<Triangle>& surface, c
 /// A piece is told by its outer boundary: closed boundaries of negative volume are cavities and go with the piece that
 /// encloses them.
 void keepPieces(TetComplex& complex, const StuffingOptions& options) {
-    std::vector<std::int32_t> parent(complex.position.size());
-    std::iota(parent.begin(), parent.end(), 0);
-    auto find = [&](std::int32_t a) {
-        while (parent[a] != a) a = parent[a] = parent[parent[a]];
-        return a;
-    };
+    DisjointSets pieces(complex.position.size());
     for (const Tet& t : complex.tets)
-        for (int k = 1; k < 4; ++k) {
-            const auto a = find(t[0]), b = find(t[k]);
-            if (a != b) parent[std::max(a, b)] = std::min(a, b);
-        }
+        for (int k = 1; k < 4; ++k) pieces.join(t[0], t[k]);
+    auto find = [&](std::int32_t vertex) { return pieces.find(vertex); };
     // volumes by the divergence theorem: with a skin only, inside and outside boundaries are parts of their own
     std::map<std::int32_t, std::vector<Triangle>> surface;
     for (const Triangle& t : boundaryFaces(complex).triangle) surface[find(t[0])].push_back(t);

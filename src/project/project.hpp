@@ -5,12 +5,11 @@
 #pragma once
 #include <map>
 #include <memory>
-#include <mutex>
 #include <string>
 #include <vector>
 
 #include "project/records.hpp"
-#include "project/stages.hpp"
+#include "project/results.hpp"
 
 namespace escultura::project {
 
@@ -33,63 +32,6 @@ struct Variant {
 /// Keys of the results that a recipe asks for.
 struct StageKeys {
     std::string field, original, surface, process, cage, rebuild, mesh, check, findings;
-};
-
-struct Timing {
-    std::string stage;
-    double seconds = 0;
-};
-
-/// A density field as read, with the digest of its contents.
-struct LoadedSource {
-    field::DensityField field;
-    std::string digest;
-};
-
-/// Results by key. Thread-safe; results are immutable once stored.
-class Results {
-  public:
-    template <class T>
-    std::shared_ptr<const T> find(const std::string& key) const {
-        const std::lock_guard lock(mutex_);
-        const auto at = map<T>().find(key);
-        return at == map<T>().end() ? nullptr : at->second;
-    }
-    template <class T>
-    std::shared_ptr<const T> store(const std::string& key, T value) {
-        auto shared = std::make_shared<const T>(std::move(value));
-        const std::lock_guard lock(mutex_);
-        map<T>()[key] = shared;
-        return shared;
-    }
-    /// Takes over a result that another store holds.
-    template <class T>
-    void share(const std::string& key, std::shared_ptr<const T> value) {
-        const std::lock_guard lock(mutex_);
-        map<T>()[key] = std::move(value);
-    }
-    template <class T>
-    std::map<std::string, std::shared_ptr<const T>> all() const {
-        const std::lock_guard lock(mutex_);
-        return map<T>();
-    }
-
-  private:
-    template <class T>
-    using Map = std::map<std::string, std::shared_ptr<const T>>;
-    template <class T>
-    const Map<T>& map() const {
-        return std::get<Map<T>>(maps_);
-    }
-    template <class T>
-    Map<T>& map() {
-        return std::get<Map<T>>(maps_);
-    }
-    mutable std::mutex mutex_;
-    std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
-               Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>,
-               Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>>
-        maps_;
 };
 
 /// A camera that is kept under a name.
@@ -137,9 +79,6 @@ struct Project {
     const Variant* findVariant(std::int64_t id) const;
 };
 
-/// Reads a part and its field; one variant with the default recipe.
-Project openPart(const std::string& path, Progress& progress);
-
 /// Adds a copy of a variant under the next free letter and opens it. Its dispositions come along and hold where nothing
 /// changes.
 Variant& addVariant(Project& project, std::size_t from);
@@ -149,32 +88,5 @@ void moveVariant(Project& project, std::size_t variant, int places);
 
 /// Adds the design before the optimisation as a variant of its own, makes it the baseline and opens it.
 Variant& addOriginal(Project& project);
-
-/// Stores a field as one of the part's, whatever its path says.
-void adoptField(Project& project, std::size_t index, field::DensityField field);
-
-/// Runs what is not there yet, up to and with the given stage (field, surface, rebuild, check or findings). The solid
-/// is rebuilt on the way to a check only when the recipe checks it. Only reads the project; results go to
-/// project.results. @return seconds of each stage that ran
-std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
-
-/// Wraps and fits the control cage of a recipe whose surface is built; nothing when it is known already.
-/// @param withTarget  also what it is fitted to, which a stored cage is without
-void runCage(const Project& project, const Recipe& recipe, Progress& progress, bool withTarget = false);
-
-/// Reads the original's body, or makes the design space with its interfaces in its place.
-void runOriginal(const Project& project, const Recipe& recipe, Progress& progress);
-
-/// Measures draft and overhangs of the recipe's surface; nothing when it is not built or they are known already.
-void runProcess(const Project& project, const Recipe& recipe, Progress& progress);
-
-/// summary.json: every figure of a variant, as documented in docs/summary.md.
-std::string summaryJson(const Project& project, const Variant& variant, const std::vector<Timing>& timings);
-
-/// Saves everything to one SQLite file, in one transaction beside the old file: a failed save leaves the old one.
-/// @throws InputError
-void saveProject(const Project& project, const std::string& path);
-/// @throws InputError when the file is not a project or damaged
-Project loadProject(const std::string& path);
 
 }  // namespace escultura::project

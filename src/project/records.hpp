@@ -10,12 +10,9 @@
 #include <vector>
 
 #include "base/geometry.hpp"
+#include "stages/findings_stage.hpp"
 
 namespace escultura::project {
-
-/// The boundary around a place in seven numbers: weighted area in mm2, its middle in mm, its mean normal. What is cut
-/// or added there changes them.
-using LocalPrint = std::array<double, 7>;
 
 /// The engineer's signed decision on a finding. Holds for the results it was made on, and for others while the same
 /// finding is found there with the same geometry around it.
@@ -28,7 +25,7 @@ struct Disposition {
     Vec3 position = Vec3::Zero();  ///< mm
     double peak = 0;               ///< MPa; other findings: 0
     double reach = 0;              ///< of the print, mm
-    LocalPrint print{};
+    stages::LocalPrint print{};
     bool operator==(const Disposition&) const = default;
 };
 

@@ -115,7 +115,7 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
     return scene;
 }
 
-std::shared_ptr<const render::Scene> cageScene(const project::CageResult& result, bool deviation) {
+std::shared_ptr<const render::Scene> cageScene(const stages::CageResult& result, bool deviation) {
     CageView v;
     v.cage = &result.cage;
     v.limit = &result.deviation.surface;
@@ -140,7 +140,7 @@ std::shared_ptr<const render::Scene> cageScene(const project::CageResult& result
     return scene;
 }
 
-std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result,
+std::shared_ptr<const render::Scene> solidScene(const stages::RebuildResult& result,
                                                 const std::string& selectedFeature) {
     auto scene = std::make_shared<render::Scene>();
     const surface::TriMesh& mesh = result.solid.mesh;

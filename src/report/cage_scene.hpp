@@ -5,8 +5,8 @@
 #include <memory>
 
 #include "cage/limit.hpp"
-#include "project/rebuild_stage.hpp"
 #include "render/scene.hpp"
+#include "stages/rebuild_stage.hpp"
 
 namespace escultura::report {
 
@@ -28,10 +28,10 @@ struct CageView {
 std::shared_ptr<const render::Scene> cageScene(const CageView& view);
 
 /// Cage of a result, by its deviation or plain.
-std::shared_ptr<const render::Scene> cageScene(const project::CageResult& result, bool deviation);
+std::shared_ptr<const render::Scene> cageScene(const stages::CageResult& result, bool deviation);
 
 /// The solid's triangles, surfaces of interfaces tinted, edges between surfaces drawn.
-std::shared_ptr<const render::Scene> solidScene(const project::RebuildResult& result,
+std::shared_ptr<const render::Scene> solidScene(const stages::RebuildResult& result,
                                                 const std::string& selectedFeature);
 
 }  // namespace escultura::report

@@ -7,18 +7,17 @@
 #include <map>
 
 #include "base/quantity.hpp"
+#include "duty/load_kind.hpp"
 
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
 using render::Colour;
 
 constexpr Colour teal{0x1F, 0x6F, 0x6B}, clay{0xB4, 0x53, 0x2A}, plaster{0xEA, 0xE3, 0xD5};
-
-std::string force(double newtons) {
-    return newtons >= 1000 ? formatNumber(newtons / 1000, 3) + " kN" : formatNumber(newtons, 3) + " N";
-}
 
 /// Nodes of the boundary as they are drawn: deformed or not.
 class Places {
@@ -269,65 +268,29 @@ double outerRadius(const Interface& i) {
     return 0.5 * std::max(i.ringDiameter, i.boreDiameter);
 }
 
-void addLoad(const Part& part, const Load& l, double factor, render::Scene& scene) {
+void addMark(const LoadMark& m, render::Scene& scene) {
+    using Shape = LoadMark::Shape;
     const double length = 0.14 * scene.bounds.diagonal();
-    const Mat3 axes = part.axesOf(l.frame);
-    auto arrow = [&](const Vec3& from, const Vec3& along, const std::string& on, const std::string& text) {
-        const Vec3 d = along.normalized();
-        scene.arrows.push_back({from + length * d, d, length, teal});
-        scene.labels.push_back({render::Label::Role::load, from + 0.5 * length * d, on, text});
-    };
-    if (!l.onFaces()) {
-        const Vec3 centre = scene.bounds.centre();
-        if (l.kind == Load::Kind::spin) {
-            addRing(l.point, l.axis, 0.25 * scene.bounds.diagonal(), 0.8, scene);
-            arrow(l.point, l.axis, "whole part", formatNumber(factor * l.speed * 60 / (2 * M_PI), 3) + " rpm");
-        } else {
-            arrow(centre, factor * (axes * l.acceleration), "whole part",
-                  std::string(l.kind == Load::Kind::gravity ? "gravity " : "acceleration ") +
-                      formatNumber(std::abs(factor) * l.acceleration.norm() / 1000, 3) + " m/s²");
-        }
-        return;
+    const Vec3 at = m.amidst ? scene.bounds.centre() : m.at;
+    Vec3 said = at;
+    if (m.shape == Shape::arrow) {
+        const Vec3 tip = m.endsAt ? at : Vec3(at + length * m.along);
+        scene.arrows.push_back({tip, m.along, length, teal});
+        said = tip - 0.5 * length * m.along;
+    } else if (m.shape == Shape::ring) {
+        addRing(at, m.along, m.radius > 0 ? m.radius : 0.25 * scene.bounds.diagonal(), m.turns, scene);
+    } else {
+        render::Lines spoke;
+        spoke.colour = teal;
+        spoke.width = 1.2;
+        spoke.position = {at, m.along};
+        scene.lines.push_back(std::move(spoke));
     }
-    const double share = factor * (l.sharedTotal ? 1.0 / static_cast<double>(l.on.interfaces.size()) : 1.0);
-    if (l.kind == Load::Kind::remoteForce) {
-        const std::string on = l.on.interfaces.front() + (l.on.interfaces.size() > 1 ? " and others" : "");
-        if (l.force.norm() > 0)
-            arrow(l.point, factor * (axes * l.force), on, "remote " + force(std::abs(factor) * l.force.norm()));
-        render::Lines lines;
-        lines.colour = teal;
-        lines.width = 1.2;
-        for (const auto& name : l.on.interfaces) {
-            lines.position.push_back(l.point);
-            lines.position.push_back(faceMiddle(*part.findInterface(name), l.on.face));
-        }
-        scene.lines.push_back(std::move(lines));
-        return;
-    }
-    for (const std::string& name : l.on.interfaces) {
-        const Interface& i = *part.findInterface(name);
-        const Vec3 at = faceMiddle(i, l.on.face);
-        if (l.kind == Load::Kind::pressure) {
-            const Vec3 d = l.on.face == "start" ? i.axis
-                           : l.on.face == "end" ? Vec3(-i.axis)
-                                                : perpendicular(i.axis)[0];
-            arrow(at - (outerRadius(i) + length) * d, factor * l.pressure * d, name,
-                  formatNumber(factor * l.pressure, 3) + " MPa");
-        } else if (l.kind == Load::Kind::torque || (l.force.norm() == 0 && l.kind == Load::Kind::force)) {
-            const double size = l.kind == Load::Kind::torque ? share * l.torque : share * l.moment.norm();
-            addRing(at, l.kind == Load::Kind::torque ? i.axis : Vec3((axes * l.moment).normalized()),
-                    1.15 * outerRadius(i), 0.75, scene);
-            scene.labels.push_back({render::Label::Role::load, at, name, formatNumber(size / 1000, 3) + " N m"});
-        } else if (l.kind == Load::Kind::displacement) {
-            arrow(at, factor * (axes * l.displacement), name,
-                  "moved " + formatNumber(std::abs(factor) * l.displacement.norm(), 3) + " mm");
-        } else {
-            const Vec3 d = (share * (axes * l.force)).normalized();
-            scene.arrows.push_back({at + (1.2 * outerRadius(i) + length) * d, d, length, teal});
-            scene.labels.push_back({render::Label::Role::load, at + (1.2 * outerRadius(i) + 0.5 * length) * d, name,
-                                    force(std::abs(share) * l.force.norm())});
-        }
-    }
+    if (!m.text.empty()) scene.labels.push_back({render::Label::Role::load, said, m.on, m.text});
+}
+
+void addLoad(const Part& part, const Load& l, double factor, render::Scene& scene) {
+    for (const LoadMark& m : loadKind(l.kind).marks(l, part, factor)) addMark(m, scene);
 }
 
 }  // namespace
@@ -347,8 +310,7 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
         for (const std::string& name : s.on.interfaces) {
             const Interface& i = *part.findInterface(name);
             addRing(faceMiddle(i, s.on.face), i.axis, 1.08 * outerRadius(i), 1, scene);
-            std::string word = project::name(s.kind);
-            std::replace(word.begin(), word.end(), '_', ' ');
+            const std::string word = duty::words(s.kind);
             if (said.emplace(word, &s).second)
                 scene.labels.push_back({render::Label::Role::support, faceMiddle(i, s.on.face),
                                         name + (s.on.interfaces.size() > 1 ? " and others" : ""), word});

@@ -7,11 +7,11 @@
 namespace escultura::report {
 
 /// Adds the results of a check, or their difference to a baseline's.
-void addResults(const project::Part& part, const project::CheckResult& check, const SceneInputs& inputs,
+void addResults(const duty::Part& part, const stages::CheckResult& check, const SceneInputs& inputs,
                 const SceneOptions& options, render::Scene& scene);
 /// Adds the mesh with its worst elements.
-void addMeshQuality(const project::CheckResult& check, const SceneOptions& options, render::Scene& scene);
+void addMeshQuality(const stages::CheckResult& check, const SceneOptions& options, render::Scene& scene);
 /// Adds arrows, rings and words of loads and supports. @param names  cases or combinations whose loads are shown
-void addDuty(const project::Part& part, const std::vector<std::string>& names, render::Scene& scene);
+void addDuty(const duty::Part& part, const std::vector<std::string>& names, render::Scene& scene);
 
 }  // namespace escultura::report

@@ -14,6 +14,8 @@
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
 using render::Colour;
 

@@ -5,8 +5,8 @@
 #include <memory>
 
 #include "project/project.hpp"
-#include "project/quantities.hpp"
 #include "render/scene.hpp"
+#include "stages/quantities.hpp"
 
 namespace escultura::report {
 
@@ -26,7 +26,7 @@ enum class Show {
     cageDeviation,
     solid
 };
-using project::Quantity;
+using stages::Quantity;
 
 struct SceneOptions {
     Show show = Show::surface;
@@ -60,13 +60,13 @@ struct SceneOptions {
 
 /// Results to show; those that the view needs may be out of date, but not null.
 struct SceneInputs {
-    const project::SurfaceResult* surface = nullptr;
-    const project::CheckResult* check = nullptr;
-    const project::FindingsResult* findings = nullptr;
-    const project::ProcessResult* process = nullptr;
+    const stages::SurfaceResult* surface = nullptr;
+    const stages::CheckResult* check = nullptr;
+    const stages::FindingsResult* findings = nullptr;
+    const stages::ProcessResult* process = nullptr;
     const surface::TriMesh* original = nullptr;
-    const project::CageResult* cage = nullptr;
-    const project::RebuildResult* rebuild = nullptr;
+    const stages::CageResult* cage = nullptr;
+    const stages::RebuildResult* rebuild = nullptr;
     const std::vector<double>* baseline = nullptr;  ///< the shown quantity of another variant, sampled on the check's
                                                     ///< boundary, internal units: the difference is shown
     std::string baselineName{};
@@ -76,13 +76,12 @@ struct SceneInputs {
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.
-double automaticDeformation(const project::CheckResult& check, int loadCase);
+double automaticDeformation(const stages::CheckResult& check, int loadCase);
 
-std::shared_ptr<const render::Scene> makeScene(const project::Project& project, const project::Recipe& recipe,
+std::shared_ptr<const render::Scene> makeScene(const project::Project& project, const duty::Recipe& recipe,
                                                const SceneOptions& options, const SceneInputs& inputs);
 
 /// Two variants' fields at their thresholds. @throws InputError when one is not loaded
-field::Comparison compareFields(const project::Project& project, const project::Recipe& first,
-                                const project::Recipe& second);
+field::Comparison compareFields(const project::Project& project, const duty::Recipe& first, const duty::Recipe& second);
 
 }  // namespace escultura::report

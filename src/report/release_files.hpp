@@ -11,7 +11,7 @@
 namespace escultura::report {
 
 /// Nodal arrays of results.vtu; they refer to the check.
-std::vector<exchange::NodalArray> resultArrays(const project::Part& part, const project::CheckResult& check);
+std::vector<exchange::NodalArray> resultArrays(const duty::Part& part, const stages::CheckResult& check);
 
 /// The report with its contents for a page that has no page numbers.
 std::string withoutPages(std::string html);

@@ -17,19 +17,25 @@
 #include "base/signature.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
-#include "project/findings.hpp"
-#include "project/requirements.hpp"
-#include "project/state_text.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
+#include "judge/summary.hpp"
+#include "project/run.hpp"
 #include "render/overlay.hpp"
 #include "report/part_scene.hpp"
 #include "report/release_files.hpp"
 #include "report/report.hpp"
 #include "report/variant_plots.hpp"
+#include "store/state_text.hpp"
 
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 namespace fs = std::filesystem;
 
 /// The report laid out in pages of a paint device.

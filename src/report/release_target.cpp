@@ -11,8 +11,8 @@
 #include <set>
 
 #include "base/error.hpp"
+#include "duty/strict_json.hpp"
 #include "exchange/writers.hpp"
-#include "project/strict_json.hpp"
 
 namespace escultura::report {
 namespace {
@@ -49,7 +49,7 @@ void requireFree(const fs::path& target, bool replace) {
                    "'");
     const std::string path = (target / "manifest.json").string();
     try {
-        const auto manifest = project::parseStrictJson(project::readWholeText(path, notWritten), path, notWritten);
+        const auto manifest = duty::parseStrictJson(duty::readWholeText(path, notWritten), path, notWritten);
         if (manifest.at("format") != "escultura-release") refuse(target, expectedTarget, "other files");
         if (manifest.contains("release"))
             refuse(target, expectedTarget,

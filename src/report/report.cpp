@@ -7,19 +7,23 @@
 
 #include "base/quantity.hpp"
 #include "base/text.hpp"
-#include "project/comparison.hpp"
-#include "project/factor.hpp"
-#include "project/findings.hpp"
-#include "project/proposals.hpp"
-#include "project/rebuild_text.hpp"
-#include "project/releases.hpp"
-#include "project/requirement_text.hpp"
-#include "project/requirements.hpp"
+#include "duty/rebuild_text.hpp"
+#include "duty/requirement_text.hpp"
+#include "judge/comparison.hpp"
+#include "judge/factor.hpp"
+#include "judge/findings.hpp"
+#include "judge/proposals.hpp"
+#include "judge/releases.hpp"
+#include "judge/requirements.hpp"
 
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 
 std::string num(double v, int digits = 4) {
     return formatNumber(v, digits);

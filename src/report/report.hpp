@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "project/project.hpp"
+#include "project/run.hpp"
 #include "render/renderer.hpp"
 #include "report/release_target.hpp"
 

@@ -7,7 +7,10 @@
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::judge;
 
 QString num(double v) {
     return QString::fromStdString(formatNumber(v, 3));

@@ -2,7 +2,7 @@
 /// Charts of the variants, for the drawer and the report.
 
 #pragma once
-#include "project/comparison.hpp"
+#include "judge/comparison.hpp"
 #include "report/plot.hpp"
 
 namespace escultura::report {
@@ -10,9 +10,8 @@ namespace escultura::report {
 enum class VariantFigure { safetyFactor, mass, displacement, peakStress };
 
 /// A figure over the variants in order, with the requirement as a line; peak stress per load case.
-Plot variantCurves(const project::Part& part, const std::vector<project::VariantFigures>& variants,
-                   VariantFigure figure);
+Plot variantCurves(const duty::Part& part, const std::vector<judge::VariantFigures>& variants, VariantFigure figure);
 /// Safety factor over mass with the front of best compromises. @param open  id of the variant that is drawn bold
-Plot variantScatter(const project::Part& part, std::vector<project::VariantFigures> variants, std::int64_t open);
+Plot variantScatter(const duty::Part& part, std::vector<judge::VariantFigures> variants, std::int64_t open);
 
 }  // namespace escultura::report

@@ -13,19 +13,25 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "base/signature.hpp"
+#include "duty/part_numbers.hpp"
+#include "duty/strict_json.hpp"
 #include "exchange/writers.hpp"
-#include "project/findings.hpp"
-#include "project/part_numbers.hpp"
-#include "project/requirements.hpp"
-#include "project/state_text.hpp"
-#include "project/strict_json.hpp"
+#include "judge/findings.hpp"
+#include "judge/requirements.hpp"
+#include "judge/summary.hpp"
+#include "project/run.hpp"
 #include "report/release_files.hpp"
 #include "report/report.hpp"
+#include "store/state_text.hpp"
 
 namespace escultura::report {
 namespace {
 
+using namespace escultura::duty;
+using namespace escultura::stages;
 using namespace escultura::project;
+using namespace escultura::store;
+using namespace escultura::judge;
 namespace fs = std::filesystem;
 using nlohmann::json;
 

@@ -5,6 +5,8 @@
 #include <map>
 #include <numeric>
 
+#include "base/disjoint_sets.hpp"
+
 namespace escultura::surface {
 namespace {
 
@@ -22,12 +24,7 @@ PatchedBody::PatchedBody(const TriMesh& source, double sharp) {
     std::vector<Vec3> normal(count);
     for (std::size_t t = 0; t < count; ++t) normal[t] = areaNormal(mesh, mesh.triangle[t]).normalized();
     // union of triangles across smooth edges
-    std::vector<std::int32_t> parent(count);
-    std::iota(parent.begin(), parent.end(), 0);
-    auto root = [&](std::int32_t t) {
-        while (parent[t] != t) t = parent[t] = parent[parent[t]];
-        return t;
-    };
+    DisjointSets pieces(count);
     std::map<std::pair<std::int32_t, std::int32_t>, std::int32_t> first;
     const double limit = std::cos(sharp * M_PI / 180);
     for (std::size_t t = 0; t < count; ++t)
@@ -35,12 +32,12 @@ PatchedBody::PatchedBody(const TriMesh& source, double sharp) {
             const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
             const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, static_cast<std::int32_t>(t));
             if (!isNew && normal[at->second].dot(normal[t]) > limit)
-                parent[root(static_cast<std::int32_t>(t))] = root(at->second);
+                pieces.join(static_cast<std::int32_t>(t), at->second);
         }
     std::map<std::int32_t, std::int32_t> number;
     patch_.resize(count);
     for (std::size_t t = 0; t < count; ++t) {
-        const auto r = root(static_cast<std::int32_t>(t));
+        const auto r = pieces.find(static_cast<std::int32_t>(t));
         const auto [at, isNew] = number.try_emplace(r, static_cast<std::int32_t>(patches_.size()));
         if (isNew) patches_.emplace_back();
         patch_[t] = at->second;

@@ -4,6 +4,8 @@
 #include <cmath>
 #include <numeric>
 
+#include "base/disjoint_sets.hpp"
+
 namespace escultura::surface {
 
 Measures measure(const TriMesh& mesh) {
@@ -16,12 +18,8 @@ Measures measure(const TriMesh& mesh) {
     };
     std::vector<Edge> edges;
     edges.reserve(mesh.triangle.size() * 3);
-    std::vector<std::int32_t> parent(mesh.position.size());
-    std::iota(parent.begin(), parent.end(), 0);
-    auto find = [&](std::int32_t a) {
-        while (parent[a] != a) a = parent[a] = parent[parent[a]];
-        return a;
-    };
+    DisjointSets pieces(mesh.position.size());
+    auto find = [&](std::int32_t vertex) { return pieces.find(vertex); };
     // about a point of the mesh: far from the origin the products would cancel each other's digits
     const Vec3 origin = mesh.position.empty() ? Vec3(Vec3::Zero()) : mesh.position[0];
     for (const Triangle& t : mesh.triangle) {
@@ -35,7 +33,7 @@ Measures measure(const TriMesh& mesh) {
         for (int k = 0; k < 3; ++k) {
             const auto p = t[k], q = t[(k + 1) % 3];
             edges.push_back({std::min(p, q), std::max(p, q), static_cast<std::int8_t>(p < q ? 1 : -1)});
-            parent[std::max(find(p), find(q))] = std::min(find(p), find(q));
+            pieces.join(p, q);
         }
     }
     if (m.volume != 0) m.centroid = moment / m.volume;

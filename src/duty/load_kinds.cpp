@@ -1,0 +1,30 @@
+#include "duty/load_kind.hpp"
+#include "duty/loads/common.hpp"
+
+namespace escultura::duty {
+
+const std::vector<LoadKind>& loadKinds() {
+    static const std::vector<LoadKind> all = {forceLoad(),        bearingLoad(),     pressureLoad(),
+                                              torqueLoad(),       remoteForceLoad(), gravityLoad(),
+                                              accelerationLoad(), spinLoad(),        displacementLoad()};
+    return all;
+}
+
+const LoadKind& loadKind(Load::Kind kind) {
+    return loadKinds().at(static_cast<std::size_t>(kind));
+}
+
+const char* name(Load::Kind kind) {
+    return loadKind(kind).key;
+}
+std::string words(Load::Kind kind) {
+    return loadKind(kind).words;
+}
+std::string describe(const Load& load) {
+    return loadKind(load.kind).describe(load);
+}
+bool Load::onFaces() const {
+    return loadKind(kind).onFaces;
+}
+
+}  // namespace escultura::duty

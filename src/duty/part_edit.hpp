@@ -1,0 +1,29 @@
+/// @file duty/part_edit.hpp
+/// Changes to a part file's text: what the window edits is what a text editor would. Everything else in the file stays
+/// as it is.
+
+#pragma once
+#include <string>
+
+#include "duty/part.hpp"
+
+namespace escultura::duty {
+
+/// Adds an interface, or replaces the one of that name (references to it follow a new name).
+/// @param replaced  empty: add
+std::string withInterface(const Part& part, const std::string& replaced, const Interface& interface);
+/// @throws InputError when a support or a load acts on it
+std::string withoutInterface(const Part& part, const std::string& name);
+/// Adds a density field.
+std::string withField(const Part& part, const NamedField& field);
+/// Sets or removes (null) the body of the design before the optimisation.
+std::string withOriginal(const Part& part, const BodySource* body);
+/// Sets or removes the body that the material stays inside.
+std::string withDesignBody(const Part& part, const BodySource* body);
+std::string withKeepOutBody(const Part& part, const std::string& name, const BodySource& body);
+
+/// A part file for a field alone: no interfaces, loads or requirements yet, the material of a common casting and
+/// forging alloy, which the text says.
+std::string newPartText(const std::string& name, const exchange::FieldSource& field, const std::string& partPath);
+
+}  // namespace escultura::duty

@@ -1,0 +1,162 @@
+/// @file duty/recipe.hpp
+/// The parameters of every stage: what makes a variant.
+
+#pragma once
+#include <memory>
+#include <string>
+#include <vector>
+
+#include "base/geometry.hpp"
+#include "cage/cage.hpp"
+#include "elastic/solve.hpp"
+#include "solid/feature.hpp"
+
+namespace escultura::duty {
+
+/// Which of the part's fields a variant is made from.
+struct FieldChoice {
+    enum class How { one, maximum, mean, weightedSum } how = How::one;
+    int which = 0;                ///< one: index of the field
+    std::vector<double> weights;  ///< weightedSum: one a field
+    bool operator==(const FieldChoice&) const = default;
+};
+
+/// Draft for casting: walls lean away from the parting plane so that the mould opens along the pull direction.
+struct Draft {
+    bool add = false;           ///< make walls comply; else only shown
+    Vec3 pull = Vec3::UnitZ();  ///< unit vector
+    double parting = 0;         ///< place of the parting plane along the pull direction, mm
+    double angle = 2;           ///< wanted, degrees
+    bool operator==(const Draft&) const = default;
+};
+
+/// Printing: surfaces that lean out too far over the build direction need supports.
+struct Printing {
+    Vec3 up = Vec3::UnitZ();  ///< build direction, unit vector
+    double overhang = 45;     ///< least angle between surface and base plane without support, degrees
+    bool operator==(const Printing&) const = default;
+};
+
+/// How the triangles of the surface are laid out.
+enum class Triangles { asExtracted, even, budget };
+
+/// How much a check is worth.
+enum class Level {
+    look,       ///< coarser elements and a loose tolerance: seconds
+    standard,   ///< the chosen elements
+    converged,  ///< refined until safety factor and displacement change little
+};
+const char* name(Level level);
+
+/// Smaller elements in a region.
+struct LocalSize {
+    enum class Kind { box, sphere, interface } kind = Kind::sphere;
+    Vec3 low = Vec3::Zero(), high = Vec3::Zero();  ///< box, mm
+    Vec3 centre = Vec3::Zero();                    ///< sphere, mm
+    double radius = 0;                             ///< sphere; interface: distance from its faces, mm
+    std::string interface;
+    std::string name;  ///< where it comes from, such as a finding
+    double size = 1;   ///< element size there, mm
+    bool operator==(const LocalSize&) const = default;
+};
+const char* name(LocalSize::Kind kind);
+
+/// The mesh of the check and how it is solved.
+struct CheckChoice {
+    bool original = false;  ///< checks the design before the optimisation instead of the surface
+    bool rebuilt = false;   ///< checks the rebuilt solid instead of the surface
+    Level level = Level::standard;
+    double convergence = 0.03;  ///< level converged: largest relative change of the last pass
+    int passes = 5;             ///< most passes of the level converged
+    int elementsThrough = 0;    ///< elements through each member at least; 0: as the element size gives
+    std::vector<LocalSize> localSizes{};
+    elastic::Method method = elastic::Method::automatic;
+    double tolerance = 1e-8;  ///< relative residual of the iterative solver
+    bool operator==(const CheckChoice&) const = default;
+};
+
+/// A tube between two places, blended into the body.
+struct Member {
+    Vec3 from = Vec3::Zero(), to = Vec3::Zero();  ///< ends of its axis, mm
+    double radiusFrom = 6, radiusTo = 6;          ///< mm
+    double blend = 6;                             ///< radius of the blend at its ends, mm
+    bool operator==(const Member&) const = default;
+};
+
+/// Surface moved outward (or, negative, inward) in a region.
+struct Thickening {
+    bool box = false;
+    Vec3 low = Vec3::Zero(), high = Vec3::Zero();  ///< box, mm
+    Vec3 centre = Vec3::Zero();                    ///< ball, mm
+    std::vector<Vec3> painted{};                   ///< balls around these places instead, mm
+    double radius = 15;                            ///< of the balls, mm
+    double amount = 1;                             ///< mm
+    double edge = 8;                               ///< width over which it fades out around the region, mm
+    bool operator==(const Thickening&) const = default;
+};
+/// 1 inside the region, falling smoothly to 0 over the edge around it.
+double weightAt(const Thickening& thickening, const Vec3& p);
+/// @throws InputError when its numbers cannot be used. @param name  for the error
+void requireSound(const Thickening& thickening, const std::string& name);
+
+/// One change to the control cage, applied in order after the automatic wrap.
+struct CageStep {
+    enum class Kind {
+        member,      ///< the body with the member is wrapped anew
+        thickening,  ///< the cage's vertices move along the surface's normals
+        byHand,      ///< the whole cage as it was left: what comes before it is part of it
+    } kind = Kind::member;
+    std::string name;
+    bool on = true;
+    Member member{};
+    Thickening thickening{};
+    std::shared_ptr<const cage::Cage> cage{};  ///< byHand
+    std::string digest;                        ///< of the cage
+    bool operator==(const CageStep& other) const {
+        return kind == other.kind && name == other.name && on == other.on && member == other.member &&
+               thickening == other.thickening && digest == other.digest;
+    }
+};
+const char* name(CageStep::Kind kind);
+/// A step that holds a cage edited by hand.
+CageStep byHandStep(cage::Cage cage);
+
+/// How the editable solid is made.
+struct Rebuild {
+    double faceSize = 0;  ///< edge length of a cage face, mm; 0: from faceCount, or from the walls
+    int faceCount = 0;    ///< wanted count; 0: from the walls
+    bool adapt = true;    ///< smaller faces where the fit deviates: thin members, tight curvature
+    std::vector<CageStep> steps{};
+    bool ownFeatures = false;                ///< the list was changed by hand; else it follows from the interfaces
+    std::vector<solid::Feature> features{};  ///< in order; geometry of those with an interface comes from the part
+    bool operator==(const Rebuild&) const = default;
+};
+
+/// A number of the part file that a variant has otherwise, such as a bore's diameter or the factor of a load case.
+struct PartNumber {
+    std::string place;  ///< by names, such as "/interfaces/pin L/bore_diameter": see partNumbers()
+    double value = 0;   ///< in the part file's units
+    bool operator==(const PartNumber&) const = default;
+};
+
+struct Recipe {
+    double threshold = 0.5;
+    double smoothing = 5;        ///< full width of the smoothing kernel at half its height, mm
+    double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
+    double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
+    double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress
+    FieldChoice field{};
+    bool largestPieceOnly = true;  ///< else pieces of at least smallestIsland are kept
+    double smallestIsland = 0;     ///< mm3
+    Triangles triangles = Triangles::asExtracted;
+    int triangleBudget = 50000;  ///< of the layout 'budget'
+    Draft draft{};
+    Printing printing{};
+    std::vector<Thickening> thickenings{};  ///< of the smooth surface, on top of the asked volume
+    std::vector<PartNumber> numbers{};      ///< of the part file, where this variant has others
+    Rebuild rebuild{};
+    CheckChoice check{};
+    bool operator==(const Recipe&) const = default;
+};
+
+}  // namespace escultura::duty

@@ -1,0 +1,154 @@
+#include "project/run.hpp"
+
+#include <algorithm>
+#include <chrono>
+
+#include "base/digest.hpp"
+#include "base/error.hpp"
+#include "exchange/body_files.hpp"
+#include "stages/plausible.hpp"
+
+namespace escultura::project {
+namespace {
+
+double secondsSince(std::chrono::steady_clock::time_point start) {
+    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
+}
+
+LoadedSource withDigest(field::DensityField field) {
+    Digest digest;
+    for (int a = 0; a < 3; ++a)
+        digest.add(static_cast<std::int64_t>(field.cells[a])).add(field.origin[a]).add(field.spacing[a]);
+    LoadedSource s;
+    s.digest = digest.add(std::span<const float>(field.density)).hex();
+    s.field = std::move(field);
+    return s;
+}
+
+void evaluateField(const Project& project, const Recipe& recipe, Progress& progress) {
+    const Part& part = project.partOf(recipe);
+    std::vector<std::shared_ptr<const LoadedSource>> sources;
+    std::vector<const field::DensityField*> fields;
+    for (std::size_t f = 0; f < part.fields.size(); ++f) {
+        auto s = project.source(f);
+        if (!s)
+            s = project.results->store(canonical(part.fields[f].source),
+                                       withDigest(loadField(part, part.fields[f], progress)));
+        sources.push_back(s);
+        fields.push_back(&s->field);
+    }
+    FieldResult r = prepareField(part, chosenField(recipe.field, fields), progress);
+    project.results->store(project.keys(recipe).field, std::move(r));
+}
+}  // namespace
+
+void adoptField(Project& project, std::size_t index, field::DensityField field) {
+    project.results->store(canonical(project.part.fields.at(index).source), withDigest(std::move(field)));
+}
+
+Project openPart(const std::string& path, Progress& progress) {
+    Project p;
+    p.part = readPart(path);
+    Variant v;
+    v.id = 1;
+    v.name = "A";
+    evaluateField(p, v.recipe, progress);
+    v.recipe = defaultRecipe(p.part, p.source(0)->field);
+    p.variants.push_back(v);
+    return p;
+}
+
+static std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);
+
+std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
+    try {
+        return runStages(project, recipe, upTo, progress);
+    } catch (const InputError& e) {
+        ErrorDetail d = e.detail();  // what has no file of its own is the part's
+        if (!d.file.empty()) throw;
+        d.file = project.part.path;
+        throw InputError(d);
+    }
+}
+
+std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress) {
+    const Part& part = project.partOf(recipe);
+    std::vector<Timing> timings;
+    auto timed = [&](Stage stage, auto&& work) {
+        const auto start = std::chrono::steady_clock::now();
+        work();
+        timings.push_back({name(stage), secondsSince(start)});
+    };
+    if (!project.field(recipe)) timed(Stage::field, [&] { evaluateField(project, recipe, progress); });
+    const auto field = project.field(recipe);
+    const StageKeys keys = project.keys(recipe);
+    if (upTo == Stage::field) return timings;
+    if (!part.numberProblem.empty()) throw InputError(part.numberProblem);
+    requirePlausible(part, recipe, *field);
+    auto surface = project.surface(recipe);
+    if (!surface)
+        timed(Stage::surface,
+              [&] { surface = project.results->store(keys.surface, evaluateSurface(part, *field, recipe, progress)); });
+    if (upTo == Stage::surface) return timings;
+    const bool judgesProcess = std::any_of(part.requirements.begin(), part.requirements.end(), [](const auto& r) {
+        return r.kind == Requirement::Kind::draft || r.kind == Requirement::Kind::overhang;
+    });
+    if (judgesProcess && !project.process(recipe))
+        timed(Stage::surface, [&] { runProcess(project, recipe, progress); });
+    auto check = project.check(recipe);
+    auto rebuild = project.rebuild(recipe);
+    const bool checksRebuilt = recipe.check.rebuilt && !recipe.check.original;
+    if (!rebuild && (upTo == Stage::rebuild || (checksRebuilt && !check)))
+        timed(Stage::rebuild, [&] {
+            runCage(project, recipe, progress);
+            rebuild = project.results->store(
+                keys.rebuild, evaluateRebuild(part, *field, *surface, *project.cage(recipe), recipe, progress));
+        });
+    if (upTo == Stage::rebuild) return timings;
+    const RebuildResult* solid = checksRebuilt ? rebuild.get() : nullptr;
+    if (!check)
+        timed(Stage::check, [&] {
+            if (recipe.check.original) runOriginal(project, recipe, progress);
+            const auto original = project.original(recipe);
+            auto mesh = project.mesh(recipe);
+            if (!mesh)
+                mesh = project.results->store(
+                    keys.mesh, evaluateMesh(part, *field, *surface, recipe, progress, original.get(), solid));
+            check = project.results->store(
+                keys.check, evaluateCheck(part, *field, *surface, *mesh, recipe, progress, original.get(), solid));
+        });
+    if (upTo == Stage::check) return timings;
+    if (!project.findings(recipe))
+        timed(Stage::findings, [&] {
+            const auto process = project.process(recipe);
+            project.results->store(keys.findings,
+                                   evaluateFindings(part, *surface, *check, recipe, progress, process.get()));
+        });
+    return timings;
+}
+
+void runCage(const Project& project, const Recipe& recipe, Progress& progress, bool withTarget) {
+    const auto surface = project.surface(recipe);
+    const auto known = project.cage(recipe);
+    if (!surface || (known && (known->target || !withTarget))) return;
+    project.results->store(project.keys(recipe).cage,
+                           evaluateCage(project.partOf(recipe), *project.field(recipe), *surface, recipe, progress));
+}
+
+void runOriginal(const Project& project, const Recipe& recipe, Progress& progress) {
+    const auto field = project.field(recipe);
+    if (!field || project.original(recipe)) return;
+    const Part& part = project.partOf(recipe);
+    project.results->store(project.keys(recipe).original,
+                           part.original
+                               ? exchange::readBody(part.original->path, part.original->lengthUnit)
+                               : designSpaceSurface(part, *field, 1.5 * field->field.spacing.minCoeff(), progress));
+}
+
+void runProcess(const Project& project, const Recipe& recipe, Progress& progress) {
+    const auto surface = project.surface(recipe);
+    if (!surface || project.process(recipe)) return;
+    project.results->store(project.keys(recipe).process, evaluateProcess(*surface, recipe, progress));
+}
+
+}  // namespace escultura::project

@@ -1,0 +1,557 @@
+#include "stages/check_stage.hpp"
+
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <set>
+
+#include "base/error.hpp"
+#include "base/parallel.hpp"
+#include "base/quantity.hpp"
+#include "base/text.hpp"
+#include "elastic/stress.hpp"
+#include "elastic/submodel.hpp"
+#include "lattice/refine.hpp"
+#include "mesh/point_location.hpp"
+#include "stages/field_stage.hpp"
+#include "stages/findings_stage.hpp"
+#include "stages/rebuild_stage.hpp"
+#include "stages/surface_stage.hpp"
+#include "surface/patched_body.hpp"
+
+namespace escultura::stages {
+namespace {
+
+constexpr double mostIntoSupports = 0.01;  // share of the forces on faces that may act on what is held
+constexpr double lookFactor = 1.3;         // of the element size at level look
+
+double spacingOf(const Recipe& r) {
+    return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
+}
+
+/// Fills the stresses of a case, what is said of them and its energy, from its displacements.
+/// @return squared energy norm of the error, element by element, N mm
+std::vector<double> fillStresses(const Part& part, const mesh::TetMesh& mesh, CaseResult& c, Progress& progress) {
+    for (const Vec3& u : c.displacement)
+        if (!u.allFinite())
+            throw SolveError(ErrorDetail{"A load case has no result.", part.path, "load case '" + c.name + "'",
+                                         "displacements that are numbers", "one that is not"});
+    auto rule = [&](const elastic::Voigt6& s) { return ruledStress(part, s); };
+    const auto gauss = elastic::gaussStress(mesh, part.material, c.displacement);
+    for (const auto& g : gauss) {
+        c.maxRawVonMises = std::max(c.maxRawVonMises, elastic::vonMises(g));
+        c.maxRawStress = std::max(c.maxRawStress, rule(g));
+    }
+    const auto recovered = elastic::recoverStress(mesh, gauss, progress);
+    c.recovered.clear();
+    for (const auto& s : recovered) {
+        c.recovered.push_back(rule(s));
+        c.maxRecoveredStress = std::max(c.maxRecoveredStress, c.recovered.back());
+    }
+    progress.step("Judging the stresses");
+    auto judged = elastic::judgedStress(mesh, part.material, c.displacement, recovered, rule);
+    c.stress = std::move(judged.value);
+    c.counts = std::move(judged.counts);
+    c.strainEnergy = elastic::strainEnergy(mesh, part.material, gauss);
+    const auto estimate = elastic::errorEstimate(mesh, part.material, gauss, recovered);
+    c.energyError = estimate.relative;
+    c.vonMises.resize(c.stress.size());
+    for (std::size_t n = 0; n < c.stress.size(); ++n) {
+        c.vonMises[n] = elastic::vonMises(c.stress[n]);
+        c.maxVonMises = std::max(c.maxVonMises, c.vonMises[n]);
+        const double s = rule(c.stress[n]);
+        if (!std::isfinite(s) || !std::isfinite(c.counts[n]))
+            throw SolveError(ErrorDetail{"A load case has no result.", part.path, "load case '" + c.name + "'",
+                                         "stresses that are numbers", "one that is not"});
+        if (s > c.maxStress || c.maxNode < 0) c.maxStress = s, c.maxNode = static_cast<std::int32_t>(n);
+        c.maxCounts = std::max(c.maxCounts, c.counts[n]);
+        const double u = c.displacement[n].norm();
+        if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
+    }
+    c.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), c.maxStress);
+    return estimate.element;
+}
+
+/// Faces of interfaces on an imported body: of its patches the one with most area where the face should be.
+std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& body) {
+    const surface::TriMesh& mesh = body.mesh();
+    std::vector<NamedFace> faces;
+    for (const Interface& i : part.interfaces)
+        for (const char* face : {"bore", "side", "start", "end"}) {
+            const std::string name = face;
+            const bool round = name == "bore" || name == "side";
+            const double radius = 0.5 * (name == "bore" ? i.boreDiameter : i.ringDiameter);
+            if ((name == "bore" && !(i.boreDiameter > 0)) || (name == "side" && i.kind != Interface::Kind::pin))
+                continue;
+            const double outer = 0.5 * std::max(i.ringDiameter, i.boreDiameter);
+            const double slack = 0.03 * outer + 0.02, at = name == "end" ? i.length : 0;
+            std::map<std::int32_t, double> area;
+            for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+                const Triangle& v = mesh.triangle[t];
+                const Vec3 p = (mesh.position[v[0]] + mesh.position[v[1]] + mesh.position[v[2]]) / 3 - i.origin;
+                const double along = p.dot(i.axis), out = (p - along * i.axis).norm();
+                // a triangle of a bore may span its whole length: its corners tell the radius
+                double corner = 0;
+                for (auto w : v) {
+                    const Vec3 q = mesh.position[w] - i.origin;
+                    corner = std::max(corner, std::abs((q - q.dot(i.axis) * i.axis).norm() - radius));
+                }
+                const bool on = round ? corner < slack && along > -slack && along < i.length + slack
+                                      : std::abs(along - at) < slack && out < 4 * outer;
+                if (!on) continue;
+                const Vec3 cross =
+                    (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]);
+                if (!round && std::abs(cross.normalized().dot(i.axis)) < 0.95) continue;
+                area[body.patchOf()[t]] += 0.5 * cross.norm();
+            }
+            std::int32_t best = -1;
+            for (const auto& [patch, a] : area)
+                if (best < 0 || a > area[best]) best = patch;
+            if (best < 0) continue;
+            NamedFace f;
+            f.interface = i.name;
+            f.face = name;
+            f.surface = best;
+            f.origin = i.origin;
+            f.axis = i.axis;
+            f.low = round ? -slack : at - slack;
+            f.high = round ? i.length + slack : at + slack;
+            f.radius = outer + slack;
+            faces.push_back(f);
+        }
+    return faces;
+}
+
+/// Solves the duty on one mesh and fills everything of the result but the passes.
+void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckResult& r, Progress& progress) {
+    r.mesh = m.mesh;
+    r.quality = m.quality;
+    r.faces = m.faces;
+    r.bodyVolume = m.bodyVolume;
+    r.droppedPieces = m.corners.droppedPieces;
+    r.droppedVolume = m.corners.droppedVolume;
+    const CheckModel model = checkModel(part, r.faces, r.mesh);
+    for (std::size_t i = 0; i < model.cases.size(); ++i)
+        for (const LoadCase& c : part.loadCases)
+            if (c.name == model.cases[i] && !c.onSupports && !(model.intoSupports[i] <= mostIntoSupports))
+                throw InputError(ErrorDetail{
+                    "A load acts where the part is held: it goes straight into the supports and loads nothing.",
+                    part.path, "load case '" + c.name + "'",
+                    "at most " + plainNumber(100 * mostIntoSupports) +
+                        " % of its forces on held faces, or \"on_supports\": true in the case",
+                    formatNumber(100 * model.intoSupports[i], 3) + " %"});
+    elastic::SolveOptions options;
+    options.method = recipe.check.method;
+    options.tolerance =
+        recipe.check.level == Level::look ? std::max(recipe.check.tolerance, 1e-6) : recipe.check.tolerance;
+    elastic::Solution solution = elastic::solve(r.mesh, part.material, model.supports, model.loads, options, progress);
+    r.unknowns = solution.unknowns;
+    r.solver = solution.solver;
+    r.solverMemory = solution.memory;
+    r.setupSeconds = solution.setupSeconds;
+    r.solveSeconds = solution.solveSeconds;
+    r.residual = std::move(solution.residual);
+
+    const double size = [&] {
+        Box3 box;
+        for (const Vec3& p : r.mesh.position) box.include(p);
+        return box.diagonal();
+    }();
+    std::vector<std::pair<InterfaceReaction, std::vector<std::int32_t>>> held;
+    std::set<std::pair<std::string, std::string>> named;
+    for (const Support& support : part.supports)
+        for (const std::string& name : support.on.interfaces) {
+            if (!named.insert({name, support.on.face}).second) continue;
+            std::set<std::int32_t> nodes;
+            for (auto f : facesOf(r.mesh, findFace(r.faces, name, support.on.face)))
+                nodes.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
+            held.push_back({{name}, {nodes.begin(), nodes.end()}});
+        }
+    std::vector<CaseResult> solved;
+    r.elementError.assign(r.mesh.tet.size(), 0);
+    for (std::size_t i = 0; i < solution.cases.size(); ++i) {
+        elastic::CaseSolution& s = solution.cases[i];
+        CaseResult c;
+        c.name = model.cases[i];
+        c.displacement = std::move(s.displacement);
+        const std::vector<double> errors = fillStresses(part, r.mesh, c, progress);
+        double total = 0;
+        for (double e : errors) total += e;
+        if (total > 0)
+            for (std::size_t e = 0; e < errors.size(); ++e)
+                r.elementError[e] =
+                    std::max(r.elementError[e],
+                             static_cast<float>(std::sqrt(errors[e] * static_cast<double>(errors.size()) / total)));
+        c.applied = s.applied.force;
+        c.reaction = s.reactions.force;
+        c.meant = model.meant[i].force;
+        c.appliedMoment = s.applied.moment;
+        c.reactionMoment = s.reactions.moment;
+        c.meantMoment = model.meant[i].moment;
+        c.equilibriumError = s.equilibriumError;
+        c.residual = s.residual;
+        c.intoSupports = model.intoSupports[i];
+        c.iterations = s.iterations;
+        double forceSize = 0;
+        for (const Vec3& f : model.loads[i].forces) forceSize += f.norm();
+        const double bar = model.facetShare[i];
+        const bool faceted = bar > 1e-5;  // then even a small resultant is the sum of large inexact forces
+        c.appliedAsMeant =
+            std::isfinite(forceSize) && std::isfinite(c.meant.norm()) && std::isfinite(c.meantMoment.norm()) &&
+            (c.applied - c.meant).norm() <= bar * std::max(c.meant.norm(), faceted ? forceSize : 1e-3 * forceSize) &&
+            (c.appliedMoment - c.meantMoment).norm() <= bar * forceSize * size;
+        for (const auto& [reaction, nodes] : held) {
+            InterfaceReaction x = reaction;
+            Vec3 middle = Vec3::Zero();
+            const Interface* face = part.findInterface(x.interface);
+            if (face) middle = faceMiddle(*face, "");
+            for (auto n : nodes) {
+                x.force += s.reaction[n];
+                x.moment += (r.mesh.position[n] - middle).cross(s.reaction[n]);
+            }
+            c.reactions.push_back(x);
+        }
+        solved.push_back(std::move(c));
+    }
+    // combinations: sums of solved cases, as the model is linear
+    std::vector<CaseResult> combined;
+    for (const Combination& combination : part.combinations) {
+        if (!combination.on) continue;
+        CaseResult c;
+        c.name = combination.name;
+        c.combination = true;
+        c.displacement.assign(r.mesh.position.size(), Vec3::Zero());
+        for (const auto& [name, factor] : combination.terms) {
+            const auto at = std::find_if(solved.begin(), solved.end(), [&](const auto& s) { return s.name == name; });
+            if (at == solved.end())
+                throw InputError(ErrorDetail{"A combination uses a load case that is switched off.", part.path,
+                                             "combination '" + combination.name + "'", "cases that are on",
+                                             "'" + name + "'"});
+            for (std::size_t n = 0; n < c.displacement.size(); ++n) c.displacement[n] += factor * at->displacement[n];
+            c.applied += factor * at->applied;
+            c.reaction += factor * at->reaction;
+            c.meant += factor * at->meant;
+            c.appliedMoment += factor * at->appliedMoment;
+            c.reactionMoment += factor * at->reactionMoment;
+            c.meantMoment += factor * at->meantMoment;
+            c.equilibriumError = std::max(c.equilibriumError, at->equilibriumError);
+            c.residual = std::max(c.residual, at->residual);
+            c.intoSupports = std::max(c.intoSupports, at->intoSupports);
+            c.appliedAsMeant = c.appliedAsMeant && at->appliedAsMeant;
+            if (c.reactions.empty()) {
+                c.reactions = at->reactions;
+                for (auto& x : c.reactions) x.force *= factor, x.moment *= factor;
+            } else {
+                for (std::size_t k = 0; k < c.reactions.size(); ++k) {
+                    c.reactions[k].force += factor * at->reactions[k].force;
+                    c.reactions[k].moment += factor * at->reactions[k].moment;
+                }
+            }
+        }
+        fillStresses(part, r.mesh, c, progress);
+        combined.push_back(std::move(c));
+    }
+    r.cases.clear();
+    for (std::size_t i = 0; i < solved.size(); ++i) {
+        const auto& name = solved[i].name;
+        const bool checked = std::any_of(part.loadCases.begin(), part.loadCases.end(), [&](const LoadCase& l) {
+            return l.name == name && l.use == LoadCase::Use::check;
+        });
+        if (checked) r.cases.push_back(std::move(solved[i]));
+    }
+    for (CaseResult& c : combined) r.cases.push_back(std::move(c));
+    if (r.cases.empty())
+        throw InputError(ErrorDetail{"No load case is checked.", part.path, "load_cases",
+                                     "at least one case that is on, or a combination", "all are off"});
+    std::vector<std::vector<double>> stresses;
+    r.counts.assign(r.mesh.position.size(), 0.0);
+    r.maxCounts = r.maxRecoveredStress = r.maxRawStress = 0;
+    r.recovered.assign(r.mesh.position.size(), 0.0);
+    for (CaseResult& c : r.cases) {
+        for (std::size_t n = 0; n < r.recovered.size(); ++n) r.recovered[n] = std::max(r.recovered[n], c.recovered[n]);
+        c.recovered = {};
+        stresses.emplace_back(c.stress.size());
+        for (std::size_t n = 0; n < c.stress.size(); ++n) {
+            stresses.back()[n] = ruledStress(part, c.stress[n]);
+            r.counts[n] = std::max(r.counts[n], c.counts[n]);
+        }
+        r.maxCounts = std::max(r.maxCounts, c.maxCounts);
+        r.maxRecoveredStress = std::max(r.maxRecoveredStress, c.maxRecoveredStress);
+        r.maxRawStress = std::max(r.maxRawStress, c.maxRawStress);
+    }
+    r.envelope = assess::envelope(stresses);
+    const double strength = elastic::strength(part.material);
+    r.minSafetyFactor = assess::safetyFactor(strength, r.envelope.maxStress);
+    r.factorBand = {assess::safetyFactor(strength, r.maxCounts),
+                    assess::safetyFactor(strength, std::min(r.maxRecoveredStress, r.envelope.maxStress))};
+    r.governingCase = r.envelope.maxCase >= 0 ? r.cases[r.envelope.maxCase].name : "";
+}
+
+ConvergencePass passOf(const CheckResult& r, const ConvergencePass* before) {
+    ConvergencePass p;
+    p.elements = r.mesh.tet.size();
+    p.unknowns = r.unknowns;
+    for (const CaseResult& c : r.cases) {
+        p.minSafetyFactor.push_back(c.minSafetyFactor);
+        p.maxDisplacement.push_back(c.maxDisplacement);
+        p.energyError = std::max(p.energyError, c.energyError);
+    }
+    if (before)
+        for (std::size_t c = 0; c < p.minSafetyFactor.size(); ++c) {
+            auto change = [](double now, double then) {
+                return std::isfinite(now) && std::isfinite(then) ? std::abs(now / then - 1) : 0.0;
+            };
+            p.change = std::max({p.change, change(p.minSafetyFactor[c], before->minSafetyFactor[c]),
+                                 change(p.maxDisplacement[c], before->maxDisplacement[c])});
+        }
+    return p;
+}
+
+/// Elements to halve next: those that carry half of the error of some case, and those around each case's peak.
+std::vector<char> worthRefining(const CheckResult& r) {
+    std::vector<char> marked(r.mesh.tet.size(), 0);
+    std::vector<std::int32_t> order(r.mesh.tet.size());
+    for (std::size_t e = 0; e < order.size(); ++e) order[e] = static_cast<std::int32_t>(e);
+    std::sort(order.begin(), order.end(),
+              [&](auto a, auto b) { return std::pair(r.elementError[a], b) > std::pair(r.elementError[b], a); });
+    double total = 0, sum = 0;
+    for (float e : r.elementError) total += static_cast<double>(e) * e;
+    for (auto e : order) {
+        if (sum > 0.5 * total) break;
+        sum += static_cast<double>(r.elementError[e]) * r.elementError[e];
+        marked[e] = 1;
+    }
+    for (const CaseResult& c : r.cases) {
+        if (c.maxNode < 0) continue;
+        const Vec3 peak = r.mesh.position[c.maxNode];
+        for (std::size_t e = 0; e < r.mesh.tet.size(); ++e) {
+            const auto& t = r.mesh.tet[e];
+            double longest = 0;
+            for (int k = 0; k < 3; ++k)
+                longest = std::max(longest, (r.mesh.position[t[k]] - r.mesh.position[t[3]]).norm());
+            for (int k = 0; k < 4; ++k)
+                if ((r.mesh.position[t[k]] - peak).norm() < 1.5 * longest) marked[e] = 1;
+        }
+    }
+    return marked;
+}
+
+}  // namespace
+
+std::string CaseResult::problem() const {
+    if (!appliedAsMeant) return "does not apply the load that is meant";
+    if (!std::isfinite(maxStress) || !std::isfinite(maxDisplacement)) return "has results that are not numbers";
+    if (!(maxStress > 0) || !(maxDisplacement > 0)) return "loads nothing";
+    return {};
+}
+
+CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {
+    if (rebuilt && !recipe.check.original) {
+        progress.step("Reading the solid");
+        return {solidShape(*rebuilt), rebuilt->faces};
+    }
+    if (!recipe.check.original) {
+        const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
+        return {solid.solid, solid.faces};
+    }
+    if (!part.original) {  // no file: the design space with its interfaces
+        const PartShape solid = buildShape(part, field.regions, nullptr);
+        return {solid.solid, solid.faces};
+    }
+    progress.step("Finding the original's edges");
+    auto body = std::make_shared<surface::PatchedBody>(*original);
+    auto faces = facesOn(part, *body);
+    return {body, std::move(faces)};
+}
+
+elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress) {
+    return compliance * stress;
+}
+
+double ruledStress(const Part& part, const elastic::Voigt6& stress) {
+    return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
+}
+
+std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
+    const auto& sizes = recipe.check.localSizes;
+    const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
+    const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
+    // elements much wider than a bore would lose it
+    std::vector<const Interface*> narrow;
+    for (const Interface& i : part.interfaces)
+        if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(&i);
+    if (sizes.empty() && !byThickness && narrow.empty()) return {};
+    struct Region {
+        LocalSize size;
+        const Interface* interface;
+    };
+    std::vector<Region> regions;
+    for (const LocalSize& s : sizes) {
+        const Interface* i = s.kind == LocalSize::Kind::interface ? part.findInterface(s.interface) : nullptr;
+        if (s.kind == LocalSize::Kind::interface && !i)
+            throw InputError(ErrorDetail{"A local element size names an interface that the part does not have.",
+                                         part.path, "local size", "one of the part's interfaces",
+                                         "'" + s.interface + "'"});
+        regions.push_back({s, i});
+    }
+    auto tree = byThickness ? std::make_shared<surface::TriangleTree>(surface.mesh) : nullptr;
+    const auto* skin = &surface;
+    const int through = recipe.check.elementsThrough;
+    return [=](const Vec3& p) {
+        double size = 1e300;
+        for (const Interface* i : narrow) {
+            const Vec3 d = p - i->origin;
+            const double along = d.dot(i->axis);
+            if (along >= -usual && along <= i->length + usual &&
+                (d - along * i->axis).norm() <= 0.5 * i->boreDiameter + usual)
+                size = std::min(size, 0.5 * i->boreDiameter);
+        }
+        for (const Region& r : regions) {
+            bool inside = false;
+            switch (r.size.kind) {
+                case LocalSize::Kind::box:
+                    inside = (p.array() >= r.size.low.array()).all() && (p.array() <= r.size.high.array()).all();
+                    break;
+                case LocalSize::Kind::sphere:
+                    inside = (p - r.size.centre).norm() <= r.size.radius;
+                    break;
+                case LocalSize::Kind::interface: {
+                    const Interface& i = *r.interface;
+                    const Vec3 d = p - i.origin;
+                    const double along = d.dot(i.axis), reach = r.size.radius;
+                    const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter);
+                    inside =
+                        along >= -reach && along <= i.length + reach && (d - along * i.axis).norm() <= outer + reach;
+                    break;
+                }
+            }
+            if (inside) size = std::min(size, r.size.size * factor);
+        }
+        if (tree) {
+            const auto near = tree->closest(p, 3 * usual, 400);
+            if (near.triangle >= 0) {
+                const auto& t = skin->mesh.triangle[near.triangle];
+                double wall = 1e300;
+                for (auto v : t) wall = std::min<double>(wall, skin->thickness.value[v]);
+                // an element reaches about 0.9 of the spacing; never below a third of the usual one
+                size = std::min(size, std::max(wall / (0.9 * through), usual / 3));
+            }
+        }
+        return size;
+    };
+}
+
+MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
+    MeshForecast f;
+    const double a = spacingOf(recipe);
+    // twelve tetrahedra a lattice cube; the boundary's cut tetrahedra add about half a layer
+    const double volume = std::max(surface.measures.volume, 0.0), skin = 0.25 * a * surface.measures.area;
+    f.elements = 12 * (volume + skin) / (a * a * a);
+    if (const auto size = localSpacing(part, surface, recipe)) {
+        // sampled at the surface: half of what is finer is near it for slender parts
+        double fine = 0, total = 0;
+        const std::size_t step = std::max<std::size_t>(1, surface.mesh.triangle.size() / 4000);
+        for (std::size_t t = 0; t < surface.mesh.triangle.size(); t += step) {
+            const auto& q = surface.mesh.triangle[t];
+            const Vec3 p =
+                (surface.mesh.position[q[0]] + surface.mesh.position[q[1]] + surface.mesh.position[q[2]]) / 3;
+            const double area = 0.5 * (surface.mesh.position[q[1]] - surface.mesh.position[q[0]])
+                                          .cross(surface.mesh.position[q[2]] - surface.mesh.position[q[0]])
+                                          .norm();
+            const double s = std::min(a, size(p));
+            // each halving of an edge doubles the elements of a place three times over
+            fine += area * std::pow(a / s, 3);
+            total += area;
+        }
+        if (total > 0) f.elements *= std::max(1.0, fine / total);
+    }
+    f.nodes = 1.55 * f.elements + 0.35 * surface.measures.area / (a * a);
+    f.unknowns = 3 * f.nodes;
+    const elastic::SolveOptions options;
+    const bool direct =
+        recipe.check.method == elastic::Method::direct || (recipe.check.method == elastic::Method::automatic &&
+                                                           f.unknowns <= static_cast<double>(options.directUnknowns));
+    f.solver = direct ? "direct" : "multigrid";
+    // factor of nested dissection in three dimensions grows with the 4/3rd power; the constant is measured on the yoke
+    f.memory = direct ? 1.35e9 * std::pow(f.unknowns / 3e5, 4.0 / 3) : 1.15e3 * f.unknowns;
+    if (!surface.thickness.value.empty()) {
+        double below = 0, total = 0;
+        for (const auto& q : surface.mesh.triangle) {
+            const double area = 0.5 * (surface.mesh.position[q[1]] - surface.mesh.position[q[0]])
+                                          .cross(surface.mesh.position[q[2]] - surface.mesh.position[q[0]])
+                                          .norm();
+            total += area;
+            if (std::max({surface.thickness.value[q[0]], surface.thickness.value[q[1]],
+                          surface.thickness.value[q[2]]}) < 1.1 * a)
+                below += area;
+        }
+        f.thinWalls = total > 0 ? below / total : 0;
+    }
+    return f;
+}
+
+MeshResult evaluateMesh(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
+                        Progress& progress, const surface::TriMesh* original, const RebuildResult* rebuilt) {
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
+    mesh::MeshOptions options;
+    options.elementSize = spacingOf(recipe);
+    if (!recipe.check.original) options.localSize = localSpacing(part, surface, recipe);
+    MeshResult m;
+    lattice::CreaseReport creases;
+    m.corners = mesh::cornerMesh(*solid.shape, options, creases, progress);
+    m.mesh = mesh::curvedMesh(*solid.shape, m.corners, progress);
+    m.mesh.creases = creases;
+    m.faces = solid.faces;
+    if (rebuilt && !recipe.check.original)
+        m.bodyVolume = rebuilt->solid.solid.volume;
+    else if (!recipe.check.original)
+        m.bodyVolume = surface.measures.volume;
+    else if (part.original && original)
+        m.bodyVolume = surface::measure(*original).volume;
+    m.quality = mesh::measureQuality(m.mesh);
+    return m;
+}
+
+CheckResult evaluateCheck(const Part& part, const FieldResult& field, const SurfaceResult& surface,
+                          const MeshResult& mesh, const Recipe& recipe, Progress& progress,
+                          const surface::TriMesh* original, const RebuildResult* rebuilt) {
+    if (!recipe.check.original) requireConnected(part, field, recipe);
+    if (part.loadCases.empty() || part.supports.empty())
+        throw InputError(ErrorDetail{"The part cannot be checked yet.", part.path,
+                                     part.loadCases.empty() ? "load_cases" : "supports",
+                                     "at least one load case and one support", "none"});
+    CheckResult r;
+    r.level = recipe.check.level;
+    solveOn(part, mesh, recipe, r, progress);
+    if (recipe.check.level != Level::converged) return r;
+    const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
+    MeshResult finer = mesh;
+    r.passes.push_back(passOf(r, nullptr));
+    progress.record("safety factor", static_cast<double>(r.unknowns), r.minSafetyFactor);
+    while (static_cast<int>(r.passes.size()) < recipe.check.passes && r.unknowns < 3000000) {
+        progress.step("Refining where the error is");
+        lattice::refineMarked(*solid.shape, finer.corners, worthRefining(r), progress);
+        finer.mesh = mesh::curvedMesh(*solid.shape, finer.corners, progress);
+        finer.mesh.creases = mesh.mesh.creases;
+        finer.quality = mesh::measureQuality(finer.mesh);
+        CheckResult next;
+        next.level = r.level;
+        solveOn(part, finer, recipe, next, progress);
+        next.passes = std::move(r.passes);
+        next.passes.push_back(passOf(next, &next.passes.back()));
+        progress.record("safety factor", static_cast<double>(next.unknowns), next.minSafetyFactor);
+        r = std::move(next);
+        if (r.passes.back().change <= recipe.check.convergence) {
+            r.converged = true;
+            break;
+        }
+    }
+    return r;
+}
+
+}  // namespace escultura::stages

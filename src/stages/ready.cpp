@@ -1,0 +1,175 @@
+#include "stages/ready.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <set>
+
+#include "base/quantity.hpp"
+#include "duty/load_kind.hpp"
+#include "duty/support_kind.hpp"
+#include "stages/check_stage.hpp"
+#include "stages/plausible.hpp"
+
+namespace escultura::stages {
+namespace {
+
+using Severity = ReadyNote::Severity;
+using Place = ReadyNote::Place;
+
+/// Points spread over a face, with its outward normals.
+std::vector<std::pair<Vec3, Vec3>> facePoints(const Interface& i, const std::string& face) {
+    std::vector<std::pair<Vec3, Vec3>> points;
+    const auto [u, v] = perpendicular(i.axis);
+    const bool side = face == "bore" || face == "side";
+    const double radius = 0.5 * (face == "bore" ? i.boreDiameter : std::max(i.ringDiameter, i.boreDiameter));
+    for (const double along : side ? std::vector<double>{0.1, 0.9} : std::vector<double>{face == "end" ? 1.0 : 0.0})
+        for (int k = 0; k < 12; ++k) {
+            const double a = 2 * M_PI * k / 12;
+            const Vec3 r = std::cos(a) * u + std::sin(a) * v;
+            points.emplace_back(i.origin + along * i.length * i.axis + radius * r,
+                                side ? r : Vec3(face == "end" ? i.axis : Vec3(-i.axis)));
+        }
+    return points;
+}
+
+/// Whether the loads of a case add up to something by the part file's numbers; true where only a mesh tells.
+bool hasResultant(const Part& part, const LoadCase& c) {
+    NominalLoad sum;
+    for (const Load& l : part.loadsOf(c)) {
+        const auto nominal = loadKind(l.kind).nominal;
+        if (!nominal) return true;
+        const NominalLoad n = nominal(l, part);
+        sum.force += n.force;
+        sum.moment += n.moment;
+        sum.size += n.size;
+        sum.lever += n.lever;
+    }
+    return c.factor != 0 && (sum.force.norm() > 1e-9 * sum.size || sum.moment.norm() > 1e-9 * sum.lever);
+}
+
+}  // namespace
+
+std::vector<std::string> freeMotionsOf(const Part& part) {
+    mesh::TetMesh points;  // points only: the constraints name them
+    elastic::Supports supports;
+    for (const Interface& i : part.interfaces) {
+        points.position.push_back(i.origin);
+        points.position.push_back(i.origin + i.length * i.axis + i.boreDiameter * perpendicular(i.axis)[0]);
+    }
+    auto hold = [&](const Vec3& p, const Vec3& direction) {
+        supports.constraints.push_back({static_cast<std::int32_t>(points.position.size()), direction});
+        points.position.push_back(p);
+    };
+    for (const Support& s : part.supports) {
+        const Mat3 axes = part.axesOf(s.frame);
+        for (const auto& name : s.on.interfaces) {
+            const Interface* i = part.findInterface(name);
+            if (!i) continue;
+            for (const auto& [p, normal] : facePoints(*i, s.on.face)) {
+                const auto held = supportKind(s.kind).heldAt(s, {*i, normal, axes});
+                if (!held) return {};
+                for (const Vec3& direction : *held) hold(p, direction);
+            }
+        }
+    }
+    points.cornerCount = points.position.size();
+    return elastic::freeMotions(points, supports);
+}
+
+std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const FieldResult* field,
+                                  const SurfaceResult* surface) {
+    std::vector<ReadyNote> notes;
+    auto block = [&](Place place, const std::string& text, const std::string& fix) {
+        notes.push_back({Severity::blocker, text, fix, place});
+    };
+    auto warn = [&](Place place, const std::string& text, const std::string& fix) {
+        notes.push_back({Severity::warning, text, fix, place});
+    };
+    const elastic::Material& m = part.material;
+    if (!(elastic::strength(m) > 0))
+        block(Place::material, "The material has no strength to compare with.",
+              "Enter its yield strength, or choose a material from the library.");
+    const double e = m.orthotropic ? m.orthotropic->youngs.maxCoeff() : m.youngsModulus;
+    if (e < 300 || e > 1.3e6)
+        warn(Place::material, "Young's modulus is " + formatNumber(e) + " MPa: it looks wrong by a factor of 1000.",
+             "Enter it with its unit, such as 71 GPa.");
+    if (m.density < 5e-7 || m.density > 2.4e-5)
+        warn(Place::material,
+             "The density is " + formatNumber(m.density * 1e9) + " kg/m³: it looks wrong by a factor of 1000.",
+             "Enter it with its unit, such as 2660 kg/m^3.");
+    if (elastic::strength(m) > 0 && (elastic::strength(m) > 0.1 * e || elastic::strength(m) < 1e-5 * e))
+        warn(Place::material,
+             "The strength is " + formatNumber(elastic::strength(m)) + " MPa beside a modulus of " + formatNumber(e) +
+                 " MPa: one of them looks wrong by a factor of 1000.",
+             "Check both units.");
+    if (m.yieldSource.find("assumed") != std::string::npos)
+        warn(Place::material, "The material is assumed.", "Choose the material that the part is made of.");
+    if (part.supports.empty()) {
+        block(Place::supports, "Nothing holds the part.", "Add a support to at least one interface.");
+    } else {
+        const auto free = freeMotionsOf(part);
+        if (!free.empty())
+            block(Place::supports, "The supports leave the part free: " + listed(free) + ".",
+                  "Hold these motions, by another support or another direction.");
+    }
+    if (part.loadCases.empty()) block(Place::cases, "There is no load case.", "Add a load case.");
+    bool anyOn = std::any_of(part.combinations.begin(), part.combinations.end(), [](const auto& c) { return c.on; });
+    for (const LoadCase& c : part.loadCases) {
+        anyOn = anyOn || c.use == LoadCase::Use::check;
+        if (c.use == LoadCase::Use::off) continue;
+        if (c.factor == 0)
+            warn(Place::cases, "Load case '" + c.name + "' has the factor 0.", "Switch it off, or give it a factor.");
+        else if (!hasResultant(part, c))
+            warn(Place::cases, "The loads of case '" + c.name + "' add up to nothing.",
+                 "Check their signs; a self-balanced case is rarely meant.");
+    }
+    if (!part.loadCases.empty() && !anyOn)
+        block(Place::cases, "All load cases are switched off.", "Switch at least one on.");
+    for (const Combination& c : part.combinations)
+        for (const auto& [name, factor] : c.terms)
+            for (const LoadCase& l : part.loadCases)
+                if (c.on && l.name == name && l.use == LoadCase::Use::off)
+                    block(Place::cases, "Combination '" + c.name + "' uses case '" + name + "', which is off.",
+                          "Switch the case on, or to combinations only.");
+    std::set<std::string> used;
+    auto uses = [&](const FaceReference& on) { used.insert(on.interfaces.begin(), on.interfaces.end()); };
+    for (const Support& s : part.supports) uses(s.on);
+    for (const LoadCase& c : part.loadCases) {
+        if (c.use == LoadCase::Use::off) continue;
+        for (const Load& l : part.loadsOf(c)) {
+            if (l.onFaces()) uses(l.on);
+            if (const auto odd = loadKind(l.kind).odd)
+                for (const OddLoad& o : odd(l, part, c.factor))
+                    warn(Place::loads, "Case '" + c.name + "'" + o.text, o.fix);
+        }
+    }
+    if (field) {
+        for (ReadyNote& n : plausibilityNotes(part, recipe, *field)) notes.push_back(std::move(n));
+        const ThresholdFigures t = thresholdFigures(part, *field, recipe);
+        for (const auto& name : t.cutOff)
+            if (used.count(name))
+                block(Place::field,
+                      "The part does not reach interface '" + name + "' at threshold " +
+                          formatNumber(recipe.threshold, 3) + ", but something acts on it.",
+                      field->largestConnectingThreshold > 0
+                          ? "Lower the threshold to " + formatNumber(field->largestConnectingThreshold, 3) + " or less."
+                          : "No threshold connects it: check the field and the place of the interface.");
+    }
+    for (const Interface& i : part.interfaces)
+        if (!used.count(i.name) && !part.loadCases.empty())
+            warn(Place::interfaces, "Nothing acts on interface '" + i.name + "'.",
+                 "Fine when it only keeps material; else add its load or support.");
+    if (surface && !surface->thickness.value.empty()) {
+        const MeshForecast f = forecastMesh(part, *surface, recipe);
+        if (f.thinWalls > 0.01)
+            warn(Place::mesh,
+                 formatNumber(100 * f.thinWalls, 2) +
+                     " % of the surface has a wall thinner than 1.1 elements: it may be "
+                     "lost from the mesh.",
+                 "Use elements of at most " + formatNumber(surface->thickness.low5 / 1.1, 2) + " mm.");
+    }
+    std::stable_sort(notes.begin(), notes.end(), [](const auto& a, const auto& b) { return a.severity < b.severity; });
+    return notes;
+}
+
+}  // namespace escultura::stages

@@ -1,0 +1,308 @@
+#include "stages/spot_test.hpp"
+
+#include <tbb/task_arena.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cmath>
+#include <limits>
+#include <map>
+#include <optional>
+
+#include "base/error.hpp"
+#include "base/parallel.hpp"
+#include "elastic/stress.hpp"
+#include "elastic/submodel.hpp"
+#include "lattice/refine.hpp"
+#include "mesh/point_location.hpp"
+#include "stages/check_stage.hpp"
+#include "surface/tri_mesh.hpp"
+
+namespace escultura::stages {
+namespace {
+
+/// Radius of the piece that is solved to test a hotspot at each refinement, in element sizes.
+constexpr double pieceReach[] = {2.75, 2.25, 2.25};
+constexpr std::size_t mostElements = 3000000;  // of a refined mesh
+constexpr std::size_t mostUnknowns = 2500000;  // of a refined model that is solved whole
+/// Zone of an idealised boundary, share of the root of its face's area: a stress that a support or load disturbs by
+/// itself falls off over a distance that goes with the face, not with the elements.
+constexpr double zoneShare = 0.1;
+
+/// Loads of what a check lists: its cases, and its combinations as sums of the cases they name.
+std::vector<elastic::LoadVector> loadsOf(const Part& part, const CheckResult& check, const CheckModel& model) {
+    auto indexOf = [&](const std::string& name) {
+        return static_cast<std::size_t>(std::find(model.cases.begin(), model.cases.end(), name) - model.cases.begin());
+    };
+    std::vector<elastic::LoadVector> loads;
+    for (const CaseResult& c : check.cases) {
+        std::vector<std::pair<std::string, double>> terms{{c.name, 1.0}};
+        if (c.combination)
+            for (const Combination& combination : part.combinations)
+                if (combination.name == c.name) terms.assign(combination.terms.begin(), combination.terms.end());
+        elastic::LoadVector sum;
+        for (const auto& [name, factor] : terms) {
+            const elastic::LoadVector& from = model.loads.at(indexOf(name));
+            sum.forces.resize(from.forces.size(), Vec3::Zero());
+            for (std::size_t n = 0; n < from.forces.size(); ++n) sum.forces[n] += factor * from.forces[n];
+            sum.given.resize(std::max(sum.given.size(), from.given.size()), 0.0);
+            for (std::size_t g = 0; g < from.given.size(); ++g) sum.given[g] += factor * from.given[g];
+        }
+        loads.push_back(std::move(sum));
+    }
+    return loads;
+}
+
+/// A solution of the whole body, at whose motion pieces are cut out.
+struct WholeSolution {
+    std::shared_ptr<const mesh::TetMesh> mesh;
+    std::shared_ptr<const mesh::PointLocation> location;
+    std::vector<std::vector<Vec3>> displacement;  ///< [cases][nodes] mm
+
+    Vec3 at(std::size_t loadCase, const mesh::PointLocation::Place& place) const {
+        return location->interpolate(displacement[loadCase], place);
+    }
+};
+
+/// How much less (or more) a piece carries than the whole did there: by how much the amplitude of the whole's stresses
+/// differs, in the energy product, over the elements of the piece that are not refined,
+/// | 1 - a(whole, piece) / a(whole, whole) |. The whole's section forces are in equilibrium with the loads even where
+/// its mesh is too stiff; a piece that is softer inside, at the cut moved by the whole's motion, carries too little by
+/// just this share. What changes around the place only, as it is refined, hardly takes part in the product.
+double amplitudeChange(const mesh::TetMesh& mesh, const elastic::Material& material, const Vec3& place, double inner,
+                       const std::vector<Vec3>& whole, const std::vector<Vec3>& piece) {
+    const elastic::Stiffness6 compliance = elastic::elasticity(material).inverse();
+    const auto a = elastic::gaussStress(mesh, material, whole), b = elastic::gaussStress(mesh, material, piece);
+    double mixed = 0, own = 0;
+    for (std::size_t e = 0; e < mesh.tet.size(); ++e) {
+        const mesh::Tet10& t = mesh.tet[e];
+        const Vec3 middle = (mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]] + mesh.position[t[3]]) / 4;
+        if ((middle - place).norm() < inner) continue;
+        const double volume =
+            tetVolume(mesh.position[t[0]], mesh.position[t[1]], mesh.position[t[2]], mesh.position[t[3]]);
+        for (int g = 0; g < 4; ++g) {
+            const elastic::Voigt6 strain = compliance * a[4 * e + g];
+            mixed += volume * strain.dot(b[4 * e + g]);
+            own += volume * strain.dot(a[4 * e + g]);
+        }
+    }
+    return own > 0 ? std::abs(1 - mixed / own) : 0;
+}
+
+/// What the failure rule compares, at every node. MPa
+std::vector<double> ruledStresses(const Part& part, const mesh::TetMesh& mesh, const std::vector<Vec3>& displacement,
+                                  Progress& progress) {
+    auto rule = [&](const elastic::Voigt6& s) { return ruledStress(part, s); };
+    const auto recovered =
+        elastic::recoverStress(mesh, elastic::gaussStress(mesh, part.material, displacement), progress);
+    const auto judged = elastic::judgedStress(mesh, part.material, displacement, recovered, rule);
+    std::vector<double> ruled(judged.value.size());
+    for (std::size_t n = 0; n < ruled.size(); ++n) ruled[n] = rule(judged.value[n]);
+    return ruled;
+}
+
+/// The duty on a refined mesh of the whole body.
+struct RefinedModel {
+    std::shared_ptr<const mesh::TetMesh> mesh;
+    CheckModel model;
+    std::vector<elastic::LoadVector> loads;  ///< of what the check lists
+};
+
+/// Solves only what lies within reach of a suspect; where that is cut out it moves as the whole solution does.
+/// @param inner  radius of what is refined around the place, mm
+assess::Refined solvePiece(const Part& part, const RefinedModel& finer, const WholeSolution& whole, const Vec3& place,
+                           double reach, double inner, Progress& progress) {
+    const mesh::TetMesh& all = *finer.mesh;
+    std::vector<char> keep(all.tet.size(), 0);
+    parallelFor(keep.size(), [&](std::size_t e) {
+        for (int k = 0; k < 4 && !keep[e]; ++k) keep[e] = (all.position[all.tet[e][k]] - place).norm() <= reach;
+    });
+    std::map<std::int32_t, mesh::PointLocation::Place> places;
+    auto moved = [&](std::size_t loadCase, std::int32_t node) {
+        auto at = places.find(node);
+        if (at == places.end()) at = places.emplace(node, whole.location->at(all.position[node])).first;
+        return whole.at(loadCase, at->second);
+    };
+    const elastic::Submodel piece = elastic::cutOut(all, std::move(keep), finer.model.supports, finer.loads, moved);
+    elastic::SolveOptions options;
+    options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
+    options.tolerance = 1e-6;
+    const elastic::Solution solution =
+        elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
+    assess::Refined result;
+    std::vector<double> peak, error;
+    for (std::size_t k = 0; k < solution.cases.size(); ++k) {
+        const std::vector<Vec3>& u = solution.cases[k].displacement;
+        result.stress.push_back(ruledStresses(part, piece.mesh, u, progress));
+        peak.push_back(*std::max_element(result.stress.back().begin(), result.stress.back().end()));
+        std::vector<Vec3> coarse(u.size());
+        for (std::size_t n = 0; n < u.size(); ++n) coarse[n] = moved(k, piece.node[n]);
+        error.push_back(amplitudeChange(piece.mesh, part.material, place, inner, coarse, u));
+    }
+    // cases that hardly load the place say nothing about it
+    const double highest = *std::max_element(peak.begin(), peak.end());
+    for (std::size_t k = 0; k < peak.size(); ++k)
+        if (peak[k] >= 0.5 * highest) result.cutError = std::max(result.cutError, error[k]);
+    result.mesh = piece.mesh;
+    result.elements = static_cast<std::int64_t>(all.tet.size());
+    return result;
+}
+
+/// Highest stress of all cases at boundary nodes within a distance of a place, MPa.
+double highestNear(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress, const Vec3& place,
+                   double reach) {
+    double highest = 0;
+    for (const auto& t : mesh.boundary)
+        for (auto n : t)
+            if ((mesh.position[n] - place).norm() <= reach)
+                for (const auto& ofCase : stress) highest = std::max(highest, ofCase[n]);
+    return highest;
+}
+
+/// Solves the whole refined body. Empty when it is too large or the solver gives up.
+std::optional<WholeSolution> solveWhole(const Part& part, const RefinedModel& finer, Progress& progress) {
+    if (3 * finer.mesh->position.size() > mostUnknowns) return {};
+    progress.step("Solving the whole refined model: pieces of it are not enough");
+    elastic::SolveOptions options;
+    options.tolerance = 1e-6;
+    options.iterationLimit = 400;
+    WholeSolution whole;
+    try {
+        auto solution =
+            elastic::solve(*finer.mesh, part.material, finer.model.supports, finer.loads, options, progress);
+        for (auto& c : solution.cases) whole.displacement.push_back(std::move(c.displacement));
+    } catch (const SolveError&) {
+        return {};  // the pieces stay as they are, with their error beside them
+    }
+    whole.mesh = finer.mesh;
+    whole.location = std::make_shared<mesh::PointLocation>(*finer.mesh);
+    return whole;
+}
+
+/// One held or loaded face.
+struct ActingFace {
+    bool support = false, load = false;
+    std::shared_ptr<surface::TriMesh> mesh = std::make_shared<surface::TriMesh>();
+    std::shared_ptr<surface::TriangleTree> tree;
+    double zone = 0;
+};
+
+std::vector<ActingFace> actingFaces(const Part& part, const CheckResult& check) {
+    static constexpr int corners[4][3] = {{0, 3, 5}, {3, 1, 4}, {5, 4, 2}, {3, 4, 5}};
+    std::vector<ActingFace> faces;
+    auto acts = [](const FaceReference& on, const NamedFace& f) {
+        return on.face == f.face && std::count(on.interfaces.begin(), on.interfaces.end(), f.interface);
+    };
+    for (const NamedFace& f : check.faces) {
+        ActingFace a;
+        for (const Support& s : part.supports) a.support = a.support || acts(s.on, f);
+        for (const LoadCase& c : part.loadCases)
+            for (const Load& l : part.loadsOf(c)) a.load = a.load || acts(l.on, f);
+        if (!a.support && !a.load) continue;
+        a.mesh->position = check.mesh.position;
+        double area = 0;
+        for (auto index : facesOf(check.mesh, f)) {
+            const auto& t = check.mesh.boundary[index];
+            for (const auto& k : corners) a.mesh->triangle.push_back({t[k[0]], t[k[1]], t[k[2]]});
+            area += elastic::faceArea(check.mesh, index);
+        }
+        if (a.mesh->triangle.empty()) continue;
+        a.zone = zoneShare * std::sqrt(area);
+        a.tree = std::make_shared<surface::TriangleTree>(*a.mesh);
+        faces.push_back(std::move(a));
+    }
+    return faces;
+}
+
+assess::NearBoundary nearBoundary(const std::vector<ActingFace>& faces, const Vec3& place) {
+    assess::NearBoundary near;
+    double nearest = std::numeric_limits<double>::infinity();
+    for (const ActingFace& f : faces) {
+        const double d = f.tree->distance(place);
+        if (f.support) near.toSupport = std::min(near.toSupport, d);
+        if (f.load) near.toLoad = std::min(near.toLoad, d);
+        if (d < nearest) nearest = d, near.zone = f.zone;
+    }
+    return near;
+}
+
+}  // namespace
+
+std::function<assess::NearBoundary(const Vec3&)> boundaryFinder(const Part& part, const CheckResult& check) {
+    return [faces = actingFaces(part, check)](const Vec3& place) { return nearBoundary(faces, place); };
+}
+
+std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& body, lattice::TetComplex corners,
+                                        const CheckResult& check, const std::vector<Vec3>& places, Progress& progress) {
+    WholeSolution whole;
+    whole.mesh = std::shared_ptr<const mesh::TetMesh>(&check.mesh, [](const mesh::TetMesh*) {});
+    whole.location = std::make_shared<mesh::PointLocation>(check.mesh);
+    std::vector<std::vector<double>> stress;
+    for (const CaseResult& c : check.cases) {
+        whole.displacement.push_back(c.displacement);
+        stress.emplace_back(c.stress.size());
+        for (std::size_t n = 0; n < c.stress.size(); ++n) stress.back()[n] = ruledStress(part, c.stress[n]);
+    }
+    const auto near = boundaryFinder(part, check);
+    std::vector<assess::Suspect> suspects;
+    std::vector<double> size;
+    for (const Vec3& p : places) {
+        suspects.push_back({p, near});
+        size.push_back(assess::elementSizeAt(check.mesh, p));
+    }
+    std::vector<double> lastPeak, ball;
+    for (const Vec3& p : places) {
+        ball.push_back(assess::testReach(check.mesh, p));
+        lastPeak.push_back(highestNear(check.mesh, stress, p, ball.back()));
+    }
+    int refinement = 0;
+    auto resolve = [&](const std::function<double(const Vec3&)>& wanted, std::span<const std::size_t> active) {
+        const int level = std::min(refinement++, 2);
+        const double reach = pieceReach[level], inner = assess::refinedBall[level];
+        lattice::refine(body, corners, wanted, mostElements, progress);
+        RefinedModel finer;
+        finer.mesh = std::make_shared<const mesh::TetMesh>(mesh::curvedMesh(body, corners, progress));
+        finer.model = checkModel(part, check.faces, *finer.mesh);
+        finer.loads = loadsOf(part, check, finer.model);
+        std::vector<assess::Refined> pieces(active.size());
+        auto solvePieces = [&](const std::vector<std::size_t>& which) {
+            progress.step("Solving around " + std::to_string(which.size()) +
+                          (which.size() == 1 ? " hotspot" : " hotspots"));
+            std::atomic<std::size_t> done = 0;
+            const elastic::OneThreadEach oneThreadEach;
+            parallelFor(
+                which.size(),
+                [&](std::size_t k) {
+                    const std::size_t a = which[k];
+                    // steps of pieces that are solved side by side would flicker; cancelling reaches them
+                    Progress own(&progress);
+                    tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
+                        const double unit = size[active[a]];
+                        pieces[a] = solvePiece(part, finer, whole, places[active[a]], reach * unit, inner * unit, own);
+                    });
+                    progress.step("Solving around the hotspots",
+                                  static_cast<double>(++done) / static_cast<double>(which.size()));
+                },
+                1);
+        };
+        std::vector<std::size_t> every(active.size()), cutMatters;
+        for (std::size_t a = 0; a < every.size(); ++a) every[a] = a;
+        solvePieces(every);
+        for (std::size_t a = 0; a < pieces.size(); ++a) {
+            const std::size_t i = active[a];
+            const double peak = highestNear(pieces[a].mesh, pieces[a].stress, places[i], ball[i]);
+            if (assess::cutMatters(pieces[a].cutError, 1 - lastPeak[i] / std::max(peak, 1e-300)))
+                cutMatters.push_back(a);
+            lastPeak[i] = peak;
+        }
+        if (cutMatters.empty()) return pieces;
+        if (auto better = solveWhole(part, finer, progress)) {
+            whole = std::move(*better);
+            solvePieces(cutMatters);
+        }
+        return pieces;
+    };
+    return assess::testHotspots(check.mesh, stress, suspects, resolve, progress);
+}
+
+}  // namespace escultura::stages

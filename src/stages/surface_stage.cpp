@@ -1,0 +1,458 @@
+#include "stages/surface_stage.hpp"
+
+#include <algorithm>
+#include <cmath>
+#include <limits>
+
+#include "base/disjoint_sets.hpp"
+#include "base/error.hpp"
+#include "base/parallel.hpp"
+#include "base/quantity.hpp"
+#include "shape/drafted_body.hpp"
+#include "stages/field_stage.hpp"
+#include "surface/extract.hpp"
+#include "surface/remesh.hpp"
+
+namespace escultura::stages {
+namespace {
+
+PartShape solidAt(const Part& part, const FieldResult& field, std::shared_ptr<const shape::SmoothDensity> density,
+                  double threshold) {
+    return buildShape(part, field.regions, std::make_shared<shape::FieldBody>(std::move(density), threshold));
+}
+
+/// The field without the pieces that the recipe drops.
+field::DensityField keptField(const FieldResult& field, const Recipe& recipe) {
+    field::DensityField out = field.field;
+    const field::Pieces pieces = piecesAt(field, recipe.threshold);
+    if (pieces.pieces() <= 1) return out;
+    std::vector<double> volume(pieces.pieces(), 0);
+    for (std::size_t c = 0; c < out.count(); ++c)
+        if (pieces.label[c] >= 0 && out.density[c] >= recipe.threshold) volume[pieces.label[c]] += out.cellVolume();
+    const auto largest = std::max_element(volume.begin(), volume.end()) - volume.begin();
+    for (std::size_t c = 0; c < out.count(); ++c) {
+        const int p = pieces.label[c];
+        if (p < 0 || p == largest) continue;
+        if (recipe.largestPieceOnly || volume[p] < recipe.smallestIsland) out.density[c] = 0;
+    }
+    return out;
+}
+
+std::shared_ptr<const shape::SmoothDensity> smoothDensity(const Part& part, const FieldResult& field,
+                                                          const field::DensityField& cells, double length,
+                                                          Progress& progress) {
+    shape::FieldSmoothing smoothing;
+    smoothing.length = length;
+    for (const SymmetryPlane& s : part.symmetry) smoothing.symmetryPlanes.push_back({s.point, s.normal});
+    return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
+}
+
+/// The threshold at which the solid encloses the asked volume within 0.05 %, by regula falsi on the sampled volume.
+double solveThreshold(const Part& part, const FieldResult& field,
+                      const std::shared_ptr<const shape::SmoothDensity>& density, double start, double asked,
+                      double fineness, Progress& progress) {
+    const double cell = fineness * field.field.spacing.minCoeff();
+    auto excess = [&](double t) {
+        return surface::sampledVolume(*solidAt(part, field, density, t).solid, cell, progress) - asked;
+    };
+    double low = start, high = start;
+    double fl = excess(low), fh = fl;
+    const double tolerance = 2e-4 * asked;
+    if (std::abs(fl) < tolerance) return start;
+    for (double step = 0.04; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
+        high = low, fh = fl;
+        low = std::max(low - step, 0.01);
+        fl = excess(low);
+    }
+    for (double step = 0.04; fh > 0 && high < 0.99; step *= 2) {
+        low = high, fl = fh;
+        high = std::min(high + step, 0.99);
+        fh = excess(high);
+    }
+    if (fl < 0) return low;  // cannot be reached: keep-outs take too much
+    if (fh > 0) return high;
+    for (int i = 0; i < 12; ++i) {
+        const double t =
+            std::clamp(low + (high - low) * fl / (fl - fh), low + 0.05 * (high - low), high - 0.05 * (high - low));
+        const double f = excess(t);
+        if (std::abs(f) < tolerance) return t;
+        (f > 0 ? low : high) = t;
+        (f > 0 ? fl : fh) = f;
+    }
+    return 0.5 * (low + high);
+}
+
+/// The raw field as a body: trilinear between cell centres, empty beyond the grid.
+class RawBody final : public shape::Shape {
+  public:
+    RawBody(const field::DensityField& f, double threshold) : f_(f), t_(threshold) {}
+    shape::Sample evaluate(const Vec3& p) const override { return {surfaceValue(0, p), 0}; }
+    int surfaceCount() const override { return 1; }
+    double surfaceValue(int, const Vec3& p) const override {
+        const Vec3 x = (p - f_.origin).cwiseQuotient(f_.spacing) - Vec3::Constant(0.5);
+        double value = 0;
+        const int i = static_cast<int>(std::floor(x[0])), j = static_cast<int>(std::floor(x[1])),
+                  k = static_cast<int>(std::floor(x[2]));
+        const Vec3 t = x - Vec3(i, j, k);
+        for (int m = 0; m < 8; ++m) {
+            const int a = i + (m & 1), b = j + (m >> 1 & 1), c = k + (m >> 2);
+            if (a < 0 || b < 0 || c < 0 || a >= f_.cells[0] || b >= f_.cells[1] || c >= f_.cells[2]) continue;
+            value += (m & 1 ? t[0] : 1 - t[0]) * (m & 2 ? t[1] : 1 - t[1]) * (m & 4 ? t[2] : 1 - t[2]) *
+                     f_.density[f_.index(a, b, c)];
+        }
+        return (t_ - value) * f_.spacing.minCoeff();
+    }
+    Vec3 surfaceGradient(int, const Vec3&) const override { return Vec3::UnitX(); }
+    Box3 bounds() const override { return f_.bounds().grown(f_.spacing.maxCoeff()); }
+
+  private:
+    const field::DensityField& f_;
+    double t_;
+};
+
+/// Cells within two cells of an interface's material or of a void by definition: there the shape follows the part file,
+/// not the field.
+std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
+    const auto& f = field.field;
+    std::vector<char> shaped(field.isVoid);
+    for (int axis = 0; axis < 3; ++axis) {  // a box of two cells around each, one axis at a time
+        const std::vector<char> old = shaped;
+        const std::size_t stride = axis == 0   ? 1
+                                   : axis == 1 ? f.cells[0]
+                                               : static_cast<std::size_t>(f.cells[0]) * f.cells[1];
+        for (std::size_t c = 0; c < old.size(); ++c) {
+            const int at = static_cast<int>(c / stride % f.cells[axis]);
+            for (int d = -2; d <= 2; ++d)
+                if (at + d >= 0 && at + d < f.cells[axis] && old[c + static_cast<std::ptrdiff_t>(stride) * d])
+                    shaped[c] = 1;
+        }
+    }
+    parallelFor(shaped.size(), [&](std::size_t c) {
+        for (const shape::RoundBar& bar : bars)
+            if (bar.distance(f.centre(c)) < 2 * f.spacing.maxCoeff()) shaped[c] = 1;
+    });
+    return shaped;
+}
+
+/// The cell that a point lies in, the nearest one outside the grid.
+std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
+    const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing);
+    std::array<int, 3> c;
+    for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, f.cells[a] - 1);
+    return f.index(c[0], c[1], c[2]);
+}
+
+void measureDeviation(const field::DensityField& field, const RawBody& raw, const surface::TriangleTree& tree,
+                      const std::vector<char>& shaped, SurfaceResult& r, Progress& progress) {
+    progress.step("Measuring the deviation");
+    const std::size_t n = r.mesh.position.size();
+    r.deviation.resize(n);
+    parallelFor(n, [&](std::size_t v) {
+        const double d = tree.distance(r.mesh.position[v]);
+        r.deviation[v] = static_cast<float>(raw.evaluate(r.mesh.position[v]).value > 0 ? d : -d);
+    });
+    std::vector<char> isFree(n, 1);
+    for (std::size_t v = 0; v < n; ++v) isFree[v] = !shaped[cellAt(field, r.mesh.position[v])];
+    for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t)
+        if (r.mesh.owner[t] != 0)
+            for (auto v : r.mesh.triangle[t]) isFree[v] = 0;
+    double sum = 0, squares = 0;
+    std::vector<float> size;
+    for (std::size_t v = 0; v < n; ++v) {
+        if (!isFree[v]) continue;
+        const float d = r.deviation[v];
+        sum += d;
+        squares += static_cast<double>(d) * d;
+        size.push_back(std::abs(d));
+        if (size.back() > r.deviationMax) {
+            r.deviationMax = size.back();
+            r.deviationMaxAt = r.mesh.position[v];
+        }
+    }
+    if (size.empty()) return;
+    r.deviationMean = sum / static_cast<double>(size.size());
+    r.deviationRms = std::sqrt(squares / static_cast<double>(size.size()));
+    const auto at = size.begin() + static_cast<std::ptrdiff_t>(0.95 * static_cast<double>(size.size() - 1));
+    std::nth_element(size.begin(), at, size.end());
+    r.deviation95 = *at;
+}
+
+void measureBores(const Part& part, const std::vector<lattice::SurfaceSet>& vertexSurfaces, SurfaceResult& r) {
+    for (const NamedFace& f : r.faces) {
+        if (f.face != "bore") continue;
+        BoreFigure b{f.interface, part.findInterface(f.interface)->boreDiameter, 0, 0};
+        double sum = 0;
+        int count = 0;
+        for (std::size_t v = 0; v < r.mesh.position.size(); ++v) {
+            const Vec3 d = r.mesh.position[v] - f.origin;
+            const double along = d.dot(f.axis);
+            if (!vertexSurfaces[v].has(f.surface) || along < f.low || along > f.high) continue;
+            const double diameter = 2 * (d - along * f.axis).norm();
+            sum += diameter;
+            ++count;
+            b.error = std::max(b.error, std::abs(diameter - b.nominal));
+        }
+        b.measured = count ? sum / count : 0;
+        if (!count) b.error = b.nominal;
+        r.bores.push_back(b);
+    }
+}
+
+/// A place where the raw field has a member (or a gap) and the surface has less of it.
+struct Loss {
+    Vec3 position;
+    double before, after;
+};
+
+/// Joins losses that lie close together; the worst of each group stands for it.
+std::vector<Loss> grouped(std::vector<Loss> losses, double reach) {
+    DisjointSets<std::size_t> sets(losses.size());
+    for (std::size_t i = 0; i < losses.size(); ++i)
+        for (std::size_t j = 0; j < i; ++j)
+            if ((losses[i].position - losses[j].position).norm() < reach) sets.join(i, j);
+    std::map<std::size_t, std::vector<std::size_t>> members;
+    for (std::size_t i = 0; i < losses.size(); ++i) members[sets.find(i)].push_back(i);
+    std::vector<Loss> out;
+    for (const auto& [root, list] : members) {
+        if (list.size() < 3) continue;  // a single sample is noise of the staircase
+        const auto worst = *std::min_element(list.begin(), list.end(), [&](auto a, auto b) {
+            return losses[a].after / losses[a].before < losses[b].after / losses[b].before;
+        });
+        out.push_back(losses[worst]);
+    }
+    return out;
+}
+
+/// Compares walls and gaps of the raw iso-surface, measured by inscribed balls, with the solid: at the middle of a ball
+/// the solid's distance tells how thick it is there now.
+void findLosses(const Part& part, const FieldResult& field, const surface::TriMesh& iso,
+                const surface::TriangleTree& tree, const PartShape& solid, const std::vector<char>& shaped,
+                SurfaceResult& r, Progress& progress) {
+    progress.step("Looking for lost members");
+    const double cell = field.field.spacing.maxCoeff();
+    const std::size_t step = std::max<std::size_t>(1, iso.triangle.size() / 12000);
+    const std::size_t samples = iso.triangle.size() / step;
+    const double most = 4 * cell;  // only walls and gaps of up to eight cells are at risk
+    std::vector<std::vector<Loss>> found(2 * samples);
+    parallelFor(samples, [&](std::size_t s) {
+        const Triangle& v = iso.triangle[s * step];
+        const Vec3 &a = iso.position[v[0]], &b = iso.position[v[1]], &c = iso.position[v[2]];
+        const Vec3 across = (b - a).cross(c - a);
+        if (!(across.norm() > 1e-12)) return;
+        const Vec3 p = (a + b + c) / 3, normal = across.normalized();
+        if (shaped[cellAt(field.field, p)]) return;
+        for (int side = 0; side < 2; ++side) {
+            const auto ball = surface::inscribedBall(tree, p, side ? Vec3(-normal) : normal, most);
+            if (!ball || ball->separation < 140 || ball->radius < 0.6 * cell) continue;
+            const std::size_t at = cellAt(field.field, ball->centre);
+            if (shaped[at] || !field.regions.designSpace.grown(-cell).contains(ball->centre)) continue;
+            const double depth = (side ? 1 : -1) * solid.solid->evaluate(ball->centre).value;
+            if (depth < (side ? 0.0 : 0.5 * ball->radius))
+                found[2 * s + side].push_back({ball->centre, 2 * ball->radius, std::max(0.0, 2 * depth)});
+        }
+    });
+    std::array<std::vector<Loss>, 2> losses;
+    for (std::size_t i = 0; i < found.size(); ++i)
+        losses[i % 2].insert(losses[i % 2].end(), found[i].begin(), found[i].end());
+    auto mm = [](double v) { return formatNumber(v, 3) + " mm"; };
+    for (const Loss& l : grouped(losses[0], 2 * cell)) {
+        const bool gone = l.after <= 0.05 * l.before;
+        r.findings.push_back({gone ? GeometryFinding::Kind::memberLost : GeometryFinding::Kind::memberThinned,
+                              gone ? "A member of " + mm(l.before) + " is gone."
+                                   : "A member of " + mm(l.before) + " is thinned to about " + mm(l.after) + ".",
+                              l.position, l.before, l.after});
+    }
+    for (const Loss& l : grouped(losses[1], 2 * cell))
+        r.findings.push_back({GeometryFinding::Kind::gapClosed, "A gap or hole of " + mm(l.before) + " is closed.",
+                              l.position, l.before, 0});
+    for (const NamedFace& f : r.faces) {
+        double area = 0;
+        for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t) {
+            if (r.mesh.owner[t] != f.surface) continue;
+            const Triangle& v = r.mesh.triangle[t];
+            const Vec3 &a = r.mesh.position[v[0]], &b = r.mesh.position[v[1]], &c = r.mesh.position[v[2]];
+            if (f.holds((a + b + c) / 3)) area += 0.5 * (b - a).cross(c - a).norm();
+        }
+        if (area > 0) continue;
+        const Interface& i = *part.findInterface(f.interface);
+        r.findings.push_back({GeometryFinding::Kind::interfaceLost,
+                              "Interface '" + f.interface + "' has no material at its " + f.face + ".",
+                              i.origin + 0.5 * i.length * i.axis, 1, 0});
+    }
+    if (r.measures.pieces != 1)
+        r.findings.push_back({GeometryFinding::Kind::pieces,
+                              "The surface has " + std::to_string(r.measures.pieces) + " pieces, the raw field " +
+                                  std::to_string(r.rawPieces) + ".",
+                              r.measures.centroid, static_cast<double>(r.rawPieces),
+                              static_cast<double>(r.measures.pieces)});
+    if (r.measures.genus != r.rawGenus)
+        r.findings.push_back(
+            {GeometryFinding::Kind::handles,
+             "The raw field has " + std::to_string(r.rawGenus) + " handles, the surface " +
+                 std::to_string(r.measures.genus) + " (bores and cuts of the interfaces are among them).",
+             r.measures.centroid, static_cast<double>(r.rawGenus), static_cast<double>(r.measures.genus)});
+}
+
+/// Moves the threshold, and the vertices with it, until the surface encloses the asked volume within 0.02 %: the
+/// sampled volume is right to about a per cent only.
+void keepVolume(const Part& part, const FieldResult& field, const Recipe& recipe,
+                const std::shared_ptr<const shape::SmoothDensity>& density,
+                const std::vector<lattice::SurfaceSet>& vertexSurfaces, SurfaceResult& r, Progress& progress) {
+    double previousThreshold = r.solvedThreshold, previousVolume = r.measures.volume;
+    double next = r.solvedThreshold + 0.01 * (previousVolume > r.askedVolume ? 1 : -1);
+    for (int i = 0; i < 6 && std::abs(r.measures.volume - r.askedVolume) > 2e-4 * r.askedVolume; ++i) {
+        progress.step("Keeping the volume");
+        next = std::clamp(next, 0.01, 0.99);
+        surface::followShape(*solidAt(part, field, density, next).solid, vertexSurfaces, 0.4 * recipe.surfaceSpacing,
+                             r.mesh);
+        r.measures = surface::measure(r.mesh);
+        r.solvedThreshold = next;
+        const double slope = (r.measures.volume - previousVolume) / (next - previousThreshold);
+        if (!(slope < 0)) break;
+        previousThreshold = next;
+        previousVolume = r.measures.volume;
+        next += std::clamp((r.askedVolume - r.measures.volume) / slope, -0.05, 0.05);
+    }
+}
+
+/// A body whose surface is moved outward in regions.
+class ThickenedBody final : public shape::FreeBody {
+  public:
+    ThickenedBody(std::shared_ptr<const shape::FreeBody> body, std::vector<Thickening> regions)
+        : body_(std::move(body)), regions_(std::move(regions)) {}
+    double value(const Vec3& p) const override {
+        double shift = 0;
+        for (const Thickening& t : regions_) shift += t.amount * weightAt(t, p);
+        if (shift == 0) return body_->value(p);
+        // looked up on the old surface, where the distance estimate is exact
+        const Vec3 outward = body_->gradient(p);
+        const double slope = outward.norm();
+        return slope > 1e-9 ? body_->value(p - shift / slope * outward) : body_->value(p) - shift;
+    }
+
+  private:
+    std::shared_ptr<const shape::FreeBody> body_;
+    std::vector<Thickening> regions_;
+};
+
+/// Whether the recipe adds material on top of the asked volume.
+bool addsMaterial(const Recipe& recipe) {
+    return recipe.draft.add || !recipe.thickenings.empty();
+}
+
+/// The free body: thickened, and with draft when the recipe adds it.
+std::shared_ptr<const shape::FreeBody> freeBody(const FieldResult& field, const Recipe& recipe,
+                                                std::shared_ptr<const shape::SmoothDensity> density, double threshold,
+                                                Progress& progress) {
+    std::shared_ptr<const shape::FreeBody> body = std::make_shared<shape::FieldBody>(std::move(density), threshold);
+    if (!recipe.thickenings.empty()) {
+        for (std::size_t t = 0; t < recipe.thickenings.size(); ++t)
+            requireSound(recipe.thickenings[t], "thickening " + std::to_string(t + 1));
+        body = std::make_shared<ThickenedBody>(std::move(body), recipe.thickenings);
+    }
+    if (!recipe.draft.add) return body;
+    const shape::DraftOptions draft{recipe.draft.pull.normalized(), recipe.draft.parting, recipe.draft.angle};
+    return std::make_shared<shape::DraftedBody>(*body, field.regions.designSpace, draft,
+                                                0.5 * field.field.spacing.minCoeff(), progress);
+}
+
+/// The solid that is extracted: with draft when the recipe adds it.
+PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe& recipe,
+                       std::shared_ptr<const shape::SmoothDensity> density, double threshold, Progress& progress) {
+    return buildShape(part, field.regions, freeBody(field, recipe, std::move(density), threshold, progress));
+}
+
+}  // namespace
+
+const char* name(GeometryFinding::Kind kind) {
+    static const char* names[] = {"member lost", "member thinned", "gap closed", "interface lost", "pieces", "handles"};
+    return names[static_cast<int>(kind)];
+}
+
+PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
+                       Progress& progress) {
+    return draftedSolid(part, field, recipe,
+                        smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress), threshold,
+                        progress);
+}
+
+PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
+                     Progress& progress) {
+    const auto density = smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress);
+    return buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin);
+}
+
+surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress) {
+    return surface::extractSurface(RawBody(field.field, threshold), field.field.spacing.minCoeff(), false, progress);
+}
+
+surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress) {
+    return surface::extractSurface(*buildShape(part, field.regions, nullptr).solid, spacing, true, progress);
+}
+
+SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+    SurfaceResult r;
+    r.askedVolume = thresholdFigures(part, field, recipe).keptPiecesVolume;
+    const field::DensityField cells = keptField(field, recipe);
+    const auto density = smoothDensity(part, field, cells, recipe.smoothing, progress);
+    r.solvedThreshold =
+        solveThreshold(part, field, density, recipe.threshold, r.askedVolume, recipe.draft.add ? 0.5 : 1.0, progress);
+    const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
+    std::vector<lattice::SurfaceSet> vertexSurfaces;
+    if (!recipe.thickenings.empty() && !recipe.draft.add) {  // what is not thickened stays as it is without it
+        SurfaceResult plain = r;
+        plain.mesh = surface::extractSurface(*solidAt(part, field, density, r.solvedThreshold).solid,
+                                             recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+        plain.measures = surface::measure(plain.mesh);
+        keepVolume(part, field, recipe, density, vertexSurfaces, plain, progress);
+        r.solvedThreshold = plain.solvedThreshold;
+        vertexSurfaces.clear();
+    }
+    const PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
+    r.faces = solid.faces;
+    r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+    r.measures = surface::measure(r.mesh);
+    if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
+    const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, density, r.solvedThreshold);
+    if (recipe.triangles != Triangles::asExtracted) {
+        if (recipe.triangles == Triangles::budget) {
+            surface::remeshToBudget(*final.solid, recipe.triangleBudget, r.mesh, vertexSurfaces, progress);
+        } else {
+            surface::RemeshOptions o;
+            o.edgeLength = recipe.surfaceSpacing;
+            o.chordError = 0.04 * recipe.surfaceSpacing;
+            surface::remesh(*final.solid, o, r.mesh, vertexSurfaces, progress);
+        }
+        r.measures = surface::measure(r.mesh);
+        if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
+    }
+    r.draftVolume = addsMaterial(recipe) ? r.measures.volume - r.askedVolume : 0;
+    r.mass = r.measures.volume * part.material.density;
+    measureBores(part, vertexSurfaces, r);
+
+    const RawBody raw(cells, recipe.threshold);
+    const surface::TriMesh iso =
+        surface::extractSurface(raw, cells.spacing.minCoeff(), false, {false, 0}, progress, nullptr);
+    const surface::Measures rawMeasures = surface::measure(iso);
+    r.rawPieces = thresholdFigures(part, field, recipe).keptPieces;
+    r.rawGenus = rawMeasures.genus;
+    const surface::TriangleTree rawTree(iso), ownTree(r.mesh);
+    const std::vector<char> shaped = shapedCells(field, solid.bars);
+    measureDeviation(cells, raw, rawTree, shaped, r, progress);
+    r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
+    findLosses(part, field, iso, rawTree, final, shaped, r, progress);
+    return r;
+}
+
+ProcessResult evaluateProcess(const SurfaceResult& surface, const Recipe& recipe, Progress& progress) {
+    ProcessResult r;
+    const surface::TriangleTree tree(surface.mesh);
+    r.draft = surface::draftFigures(surface.mesh, tree, recipe.draft.pull.normalized(), recipe.draft.parting,
+                                    recipe.draft.angle, progress);
+    r.overhang =
+        surface::overhangFigures(surface.mesh, tree, recipe.printing.up.normalized(), recipe.printing.overhang);
+    r.directions = surface::sweepBuildDirections(surface.mesh, tree, recipe.printing.overhang, progress);
+    return r;
+}
+
+}  // namespace escultura::stages

@@ -1,0 +1,330 @@
+#include "store/stored_results.hpp"
+
+#include <cstring>
+#include <nlohmann/json.hpp>
+#include <type_traits>
+
+#include "base/digest.hpp"
+#include "base/error.hpp"
+#include "duty/rebuild_text.hpp"
+
+namespace escultura::store {
+namespace {
+
+/// Writes or reads plain values, vectors and strings in order, little-endian.
+class Archive {
+  public:
+    Archive() = default;
+    Archive(const char* data, std::size_t size) : bytes_(data, data + size), reading_(true) {}
+    const std::vector<char>& bytes() const { return bytes_; }
+    bool isReading() const { return reading_; }
+
+    template <class T>
+    void operator()(T& value) {
+        if constexpr (std::is_same_v<T, std::string>) {
+            sequence(value);
+        } else if constexpr (isVector<T>::value) {
+            using Item = typename T::value_type;
+            if constexpr (isPlain<Item>) {
+                sequence(value);
+            } else {
+                std::uint64_t n = value.size();
+                raw(&n, sizeof n);
+                if (reading_) {
+                    if (n > bytes_.size()) damaged();
+                    value.resize(n);
+                }
+                for (auto& item : value) (*this)(item);
+            }
+        } else if constexpr (isPlain<T>) {
+            raw(&value, sizeof value);
+        } else {
+            describe(*this, value);
+        }
+    }
+    template <class... T>
+    void all(T&... values) {
+        ((*this)(values), ...);
+    }
+
+  private:
+    template <class T>
+    struct isVector : std::false_type {};
+    template <class T>
+    struct isVector<std::vector<T>> : std::true_type {};
+    template <class T>
+    struct isFixedMatrix : std::false_type {};
+    template <class S, int R, int C>
+    struct isFixedMatrix<Eigen::Matrix<S, R, C>> : std::true_type {};
+    template <class T>
+    static constexpr bool isPlain =
+        std::is_arithmetic_v<T> || std::is_enum_v<T> || isFixedMatrix<T>::value || std::is_same_v<T, Triangle> ||
+        std::is_same_v<T, mesh::Tet10> || std::is_same_v<T, mesh::Triangle6> || std::is_same_v<T, cage::Quad> ||
+        std::is_same_v<T, cage::Crease> || std::is_same_v<T, std::array<int, 3>> ||
+        std::is_same_v<T, lattice::CreaseReport> || std::is_same_v<T, LocalPrint>;
+
+    [[noreturn]] static void damaged() {
+        throw InputError(
+            ErrorDetail{"The project file is damaged.", {}, "a stored result", "complete data", "the data end early"});
+    }
+    void raw(void* data, std::size_t size) {
+        if (reading_) {
+            if (size > bytes_.size() - at_) damaged();
+            std::memcpy(data, bytes_.data() + at_, size);
+            at_ += size;
+        } else {
+            const auto* p = static_cast<const char*>(data);
+            bytes_.insert(bytes_.end(), p, p + size);
+        }
+    }
+    template <class S>
+    void sequence(S& s) {
+        std::uint64_t n = s.size();
+        raw(&n, sizeof n);
+        if (reading_) {
+            if (n > (bytes_.size() - at_) / sizeof(typename S::value_type)) damaged();
+            s.resize(n);
+        }
+        if (n) raw(s.data(), n * sizeof(typename S::value_type));
+    }
+    std::vector<char> bytes_;
+    std::size_t at_ = 0;
+    bool reading_ = false;
+};
+
+void describe(Archive& a, NamedFace& f) {
+    a.all(f.interface, f.face, f.surface, f.origin, f.axis, f.low, f.high, f.radius);
+}
+void describe(Archive& a, BoreFigure& b) {
+    a.all(b.interface, b.nominal, b.measured, b.error);
+}
+void describe(Archive& a, surface::TriMesh& m) {
+    a.all(m.position, m.triangle, m.owner);
+}
+void describe(Archive& a, surface::Measures& m) {
+    a.all(m.volume, m.area, m.centroid, m.inertia, m.pieces, m.genus, m.watertight);
+}
+void describe(Archive& a, GeometryFinding& f) {
+    a.all(f.kind, f.text, f.position, f.before, f.after);
+}
+void describe(Archive& a, surface::Thickness& t) {
+    a.all(t.value, t.least, t.leastAt, t.low5, t.median);
+}
+void describe(Archive& a, SurfaceResult& r) {
+    a.all(r.mesh, r.measures, r.deviation, r.deviationMean, r.deviationRms, r.deviation95, r.deviationMax,
+          r.deviationMaxAt, r.thickness, r.mass, r.askedVolume, r.draftVolume, r.solvedThreshold, r.rawPieces,
+          r.rawGenus, r.bores, r.faces, r.findings);
+}
+void describe(Archive& a, cage::Cage& c) {
+    a.all(c.position, c.face, c.crease);
+}
+void describe(Archive& a, cage::CageProblem& p) {
+    a.all(p.text, p.at);
+}
+void describe(Archive& a, cage::CageReport& r) {
+    a.all(r.closed, r.manifold, r.pieces, r.genus, r.euler, r.problems);
+    for (int& n : r.valences) a(n);
+}
+void describe(Archive& a, cage::CageDeviation& d) {
+    a.all(d.rms, d.largest, d.mean, d.largestAt, d.backRms, d.backLargest, d.backLargestAt, d.zoneRms, d.zoneLargest,
+          d.edge, d.surface, d.atVertex, d.faceOf, d.ofFace, d.back, d.backFace);
+}
+/// Without the target: it is made again when the cage is edited.
+void describe(Archive& a, CageResult& r) {
+    a.all(r.cage, r.report, r.deviation, r.folded, r.targetPieces, r.targetGenus, r.agrees, r.byHand, r.faceSize,
+          r.tries, r.notes, r.findings, r.seconds);
+}
+void describe(Archive& a, solid::SolidFigures& f) {
+    a.all(f.volume, f.area, f.centroid, f.solids, f.faces, f.edges, f.valid, f.closed);
+}
+void describe(Archive& a, solid::FeatureOutcome& o) {
+    a.all(o.name, o.built, o.problem, o.at, o.volume, o.identity);
+}
+void describe(Archive& a, solid::SolidSurface& s) {
+    a.all(s.kind, s.feature, s.interface, s.face, s.point, s.axis, s.radius, s.hollow, s.faces);
+}
+void describe(Archive& a, std::shared_ptr<const solid::Brep>& brep) {
+    std::vector<char> bytes;
+    if (!a.isReading()) bytes = solid::packed(*brep);
+    a(bytes);
+    if (a.isReading()) brep = solid::unpacked(bytes);
+}
+void describe(Archive& a, solid::SolidResult& r) {
+    a.all(r.brep, r.free, r.solid, r.features, r.surfaces, r.mesh, r.deflection, r.sewn);
+}
+void describe(Archive& a, solid::Feature& f) {
+    std::string text;
+    if (!a.isReading()) text = featureJson(f).dump();
+    a(text);
+    if (a.isReading()) f = featureFrom(nlohmann::json::parse(text));
+}
+void describe(Archive& a, cage::LimitMeasures& m) {
+    a.all(m.volume, m.area, m.centroid);
+}
+void describe(Archive& a, RebuildResult& r) {
+    a.all(r.solid, r.features, r.limit, r.regularJump, r.irregularJump, r.jump95, r.jumpAt, r.mass, r.genus, r.pieces,
+          r.surfaceGenus, r.faces, r.problems, r.seconds);
+}
+void describe(Archive& a, mesh::TetMesh& m) {
+    a.all(m.position, m.cornerCount, m.tet, m.boundary, m.owner, m.creases, m.relaxedEdges, m.straightEdges);
+}
+void describe(Archive& a, mesh::PoorElement& e) {
+    a.all(e.element, e.dihedral, e.aspect, e.jacobian, e.middle);
+}
+void describe(Archive& a, mesh::Quality& q) {
+    a.all(q.minDihedral, q.maxDihedral, q.minScaledJacobian, q.maxAspectRatio, q.volume, q.dihedralHistogram,
+          q.aspectHistogram, q.jacobianHistogram, q.warned, q.failed, q.worst);
+}
+void describe(Archive& a, InterfaceReaction& r) {
+    a.all(r.interface, r.force, r.moment);
+}
+void describe(Archive& a, ConvergencePass& p) {
+    a.all(p.elements, p.unknowns, p.minSafetyFactor, p.maxDisplacement, p.energyError, p.change);
+}
+void describe(Archive& a, CaseResult& c) {
+    a.all(c.name, c.combination, c.appliedMoment, c.reactionMoment, c.meantMoment, c.maxStress, c.iterations,
+          c.appliedAsMeant, c.displacement, c.stress, c.vonMises, c.applied, c.reaction, c.meant, c.reactions,
+          c.equilibriumError, c.residual, c.strainEnergy, c.energyError, c.maxDisplacement, c.maxVonMises,
+          c.maxRawVonMises, c.minSafetyFactor, c.maxNode, c.maxDisplacementNode, c.counts, c.maxCounts,
+          c.maxRecoveredStress, c.maxRawStress, c.intoSupports);
+}
+void describe(Archive& a, assess::Envelope& e) {
+    a.all(e.stress, e.governingCase, e.maxStress, e.maxNode, e.maxCase);
+}
+void describe(Archive& a, CheckResult& r) {
+    a.all(r.mesh, r.quality, r.faces, r.unknowns, r.solver, r.solverMemory, r.setupSeconds, r.solveSeconds, r.cases,
+          r.envelope, r.counts, r.recovered, r.maxCounts, r.maxRecoveredStress, r.maxRawStress, r.factorBand.low,
+          r.factorBand.high, r.bodyVolume, r.droppedPieces, r.droppedVolume, r.minSafetyFactor, r.governingCase,
+          r.level, r.elementError, r.passes, r.converged, r.residual);
+}
+void describe(Archive& a, assess::Evidence& e) {
+    a.all(e.size, e.peak, e.alongEdge, e.elements, e.casePeak, e.exponent, e.change, e.angle, e.radius, e.sharp, e.at,
+          e.reach, e.toSupport, e.toLoad, e.zone, e.cutError, e.verdict, e.reason);
+}
+void describe(Archive& a, FurtherTest& f) {
+    a.all(f.node, f.group, f.evidence);
+}
+void describe(Archive& a, HotspotTests& t) {
+    std::vector<std::int32_t> nodes;
+    std::vector<assess::Evidence> evidence;
+    std::vector<std::int32_t> groups;
+    std::vector<std::vector<FurtherTest>> further;
+    std::vector<std::vector<double>> beside;
+    for (auto& [node, e] : t.byNode) {
+        nodes.push_back(node);
+        evidence.push_back(e);
+        groups.push_back(t.group[node]);
+        further.push_back(t.further[node]);
+        beside.push_back(t.beside[node]);
+    }
+    a.all(nodes, evidence, groups, further, beside);
+    t = {};
+    if (further.size() != nodes.size() || beside.size() != nodes.size()) return;
+    for (std::size_t i = 0; i < std::min({nodes.size(), evidence.size(), groups.size()}); ++i) {
+        t.byNode[nodes[i]] = evidence[i];
+        t.group[nodes[i]] = groups[i];
+        t.further[nodes[i]] = further[i];
+        t.beside[nodes[i]] = beside[i];
+    }
+}
+void describe(Archive& a, Finding& f) {
+    a.all(f.kind, f.id, f.place, f.text, f.position, f.node, f.peak, f.counts, f.beside, f.safetyFactor, f.persistence,
+          f.area, f.caseName, f.nearestInterface, f.distance, f.toSupport, f.toLoad, f.print, f.reach);
+}
+void describe(Archive& a, FindingsResult& r) {
+    a.all(r.findings, r.sensitivity, r.heights, r.basin, r.rest);
+}
+void describe(Archive& a, field::DensityField& f) {
+    a.all(f.cells, f.origin, f.spacing, f.density, f.source);
+}
+
+constexpr std::size_t sealSize = 64;
+
+/// Data with the SHA-256 of its name and of itself behind it: what a disk changes later is found.
+std::vector<char> sealed(const std::string& name, std::vector<char> data) {
+    Digest digest;
+    digest.add(name).addBytes(data.data(), data.size());
+    const std::string seal = digest.hex();
+    data.insert(data.end(), seal.begin(), seal.end());
+    return data;
+}
+
+/// Size of the data before its seal. @throws InputError when they do not belong together
+std::size_t opened(const std::string& name, const char* data, std::size_t size) {
+    if (size >= sealSize) {
+        Digest digest;
+        digest.add(name).addBytes(data, size - sealSize);
+        if (digest.hex() == std::string(data + size - sealSize, sealSize)) return size - sealSize;
+    }
+    throw InputError(ErrorDetail{"The project file is damaged.",
+                                 {},
+                                 name,
+                                 "data as they were written",
+                                 std::to_string(size) + " bytes that are not"});
+}
+
+template <class T>
+T restored(const char* data, std::size_t size) {
+    Archive a(data, size);
+    T value;
+    a(value);
+    return value;
+}
+
+/// Calls visit(type, kind) for each type that is stored; the value is null.
+template <class Visit>
+void eachStored(const Visit& visit) {
+    visit(static_cast<const SurfaceResult*>(nullptr), "surface 2");
+    visit(static_cast<const CageResult*>(nullptr), "cage 2");
+    visit(static_cast<const RebuildResult*>(nullptr), "solid 2");
+    // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
+    visit(static_cast<const CheckResult*>(nullptr), "check 4");
+    visit(static_cast<const FindingsResult*>(nullptr), "findings 3");
+    visit(static_cast<const HotspotTests*>(nullptr), "tests 5");
+}
+
+}  // namespace
+
+std::vector<char> fieldBytes(const field::DensityField& field) {
+    Archive a;
+    field::DensityField copy = field;
+    a(copy);
+    return sealed(sealedField, a.bytes());
+}
+
+field::DensityField fieldFromBytes(const std::string& kind, const char* data, std::size_t size) {
+    return restored<field::DensityField>(data, kind == sealedField ? opened(kind, data, size) : size);
+}
+
+std::set<std::string> storedNames(const Results& results) {
+    std::set<std::string> names;
+    eachStored([&]<class T>(const T*, const char* kind) {
+        for (const auto& [key, value] : results.all<T>()) names.insert(kind + (" " + key));
+    });
+    return names;
+}
+
+void storeResults(Database& db, const Results& results, std::set<std::string>& stored) {
+    eachStored([&]<class T>(const T*, const char* kind) {
+        for (const auto& [key, value] : results.all<T>()) {
+            const std::string name = kind + (" " + key);
+            if (stored.contains(name) && !std::is_same_v<T, HotspotTests>) continue;
+            Archive a;
+            T copy = *value;
+            a(copy);
+            db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, sealed(name, a.bytes()));
+            stored.insert(name);  // what a full disk refused is tried again
+        }
+    });
+}
+
+void restoreResults(Database& db, Results& results) {
+    db.forRows("SELECT key, kind, data FROM result",
+               [&](const std::string& key, const std::string& kind, const char* data, std::size_t size) {
+                   eachStored([&]<class T>(const T*, const char* name) {
+                       if (kind == name) results.store(key, restored<T>(data, opened(kind + " " + key, data, size)));
+                   });
+               });
+}
+
+}  // namespace escultura::store
