@@ -12,6 +12,7 @@
 #include "made_up_part.hpp"
 #include "project/project.hpp"
 #include "project/run.hpp"
+#include "store/database.hpp"
 #include "store/journal.hpp"
 #include "store/storage.hpp"
 
@@ -134,6 +135,33 @@ class TestStored : public QObject {
         QVERIFY(loadProject(file).check(recipe()));
     }
     /// Results survive a process that ends without saving.
+    /// What is larger than a row may be is kept in pieces, and comes back as it was.
+    void largeResultsAreKeptInPieces() {
+        const std::size_t before = Database::pieceSize;
+        Database::pieceSize = 30'011;
+        const auto back = qScopeGuard([&] { Database::pieceSize = before; });
+        const std::string file = path("pieces.escultura");
+        saveProject(project_, file);
+        int pieces = 0;
+        Database(file, SQLITE_OPEN_READONLY)
+            .forRows("SELECT key, kind, data FROM result", [&](auto&, auto& kind, auto, auto) {
+                QVERIFY(!QString::fromStdString(kind).contains("piece"));
+                ++pieces;
+            });
+        QVERIFY(pieces >= 5);
+        const Project opened = loadProject(file);
+        const auto a = project_.check(recipe()), b = opened.check(recipe());
+        QVERIFY(b && a->mesh.position == b->mesh.position && a->cases[0].counts == b->cases[0].counts);
+        QVERIFY(opened.source(0)->field.density == project_.source(0)->field.density);
+        for (const char* harm :
+             {"DELETE FROM result WHERE key LIKE '%#2/%'", "DELETE FROM result WHERE key LIKE '%#1/%'",
+              "UPDATE result SET data = zeroblob(length(data)) WHERE key LIKE '%#2/%'"}) {
+            const std::string harmed = path("harmed.escultura");
+            std::filesystem::copy_file(file, harmed, std::filesystem::copy_options::overwrite_existing);
+            change(harmed, harm);
+            QVERIFY2(messageOf([&] { loadProject(harmed); }).find("damaged") != std::string::npos, harm);
+        }
+    }
     void resultsAreRecovered() {
         const std::string journal = path("lever.journal");
         Progress progress;

@@ -4,12 +4,9 @@
 #include <algorithm>
 #include <chrono>
 #include <cmath>
-#include <optional>
 
 #include "base/error.hpp"
 #include "base/parallel.hpp"
-#include "base/quantity.hpp"
-#include "elastic/multigrid.hpp"
 
 namespace escultura::elastic {
 namespace {
@@ -20,114 +17,93 @@ double dot(const std::vector<Vec3>& a, const std::vector<Vec3>& b) {
     return orderedSum(a.size(), 0.0, [&](std::size_t i) { return a[i].dot(b[i]); });
 }
 
-double secondsSince(std::chrono::steady_clock::time_point start) {
-    return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
-}
-
-/// Chooses and sets up a solver, then solves any number of right-hand sides.
-class Solver {
+class Timer {
   public:
-    Solver(const System& system, const SolveOptions& options, Solution& report, Progress& progress)
-        : system_(system), options_(options), report_(report), progress_(progress) {
-        const auto start = std::chrono::steady_clock::now();
-        const bool large = report.unknowns > options.directUnknowns;
-        if (options.method == Method::direct || (options.method == Method::automatic && !large)) {
-            direct_ = std::make_unique<DirectSolver>(system, progress);
-            const double bytes = direct_->factorBytes();
-            const double limit = options.method == Method::automatic ? options.directMemory : options.memoryLimit;
-            if (bytes > options.memoryLimit && options.method == Method::direct)
-                throw SolveError(ErrorDetail{"The direct solver would need too much memory.",
-                                             {},
-                                             formatNumber(static_cast<double>(report.unknowns), 7) + " unknowns",
-                                             "a factor of at most " + formatNumber(options.memoryLimit / 1e9) +
-                                                 " GB: use larger elements or the multigrid solver",
-                                             formatNumber(bytes / 1e9) + " GB"});
-            if (bytes > limit) {
-                direct_.reset();
-            } else {
-                direct_->factorise(progress);
-                report.solver = "direct, sparse Cholesky (supernodal, one factorisation)";
-                report.memory = bytes + static_cast<double>(system.matrix().bytes());
-            }
-        }
-        if (!direct_) {
-            MultigridOptions m;
-            m.degree = options.smootherDegree;
-            multigrid_ = std::make_unique<Multigrid>(system, m, progress);
-            report.solver =
-                "conjugate gradients with multigrid, " + std::to_string(multigrid_->levelUnknowns().size()) + " levels";
-        }
-        if (!system.meanRows().empty()) {
-            preconditioner_ = [this](int vectors, const std::vector<float>& r, std::vector<float>& z) {
-                precondition(vectors, r, z);
-            };
-            means_ = std::make_unique<MeanProjection>(system, preconditioner_);
-        } else if (multigrid_) {
-            preconditioner_ = [this](int vectors, const std::vector<float>& r, std::vector<float>& z) {
-                multigrid_->apply(vectors, r, z);
-            };
-        }
-        report.solver += options.method != Method::automatic ? ", as asked for"
-                         : direct_                           ? ", chosen because the model is small"
-                                                             : ", chosen because the model is large";
-        report.setupSeconds += secondsSince(start);
-    }
-    /// Where mean motions are held the solution has none, and forces that hold them stay in the residual.
-    Vectors solve(const Vectors& right, std::vector<int>& iterations) {
-        const auto start = std::chrono::steady_clock::now();
-        Vectors x;
-        iterations.assign(right.size(), 0);
-        const bool iterates = !direct_ || means_;
-        if (!iterates) {
-            progress_.step("Solving all load cases", 0.9);
-            x = direct_->solve(right);
-        } else {
-            IterationReport r = solveIteratively(system_, preconditioner_, means_.get(), right, x,
-                                                 direct_ ? std::min(options_.tolerance, 1e-9) : options_.tolerance,
-                                                 options_.iterationLimit, progress_);
-            iterations = r.iterations;
-            report_.residual.insert(report_.residual.end(), r.residual.begin(), r.residual.end());
-            if (!r.converged)
-                throw SolveError(
-                    ErrorDetail{"The iterative solver did not converge.",
-                                {},
-                                std::to_string(options_.iterationLimit) + " iterations",
-                                "a relative residual of " + formatNumber(options_.tolerance) +
-                                    ": use the direct solver or smaller elements",
-                                formatNumber(*std::max_element(r.residual.back().begin(), r.residual.back().end()))});
-            if (multigrid_)
-                report_.memory =
-                    static_cast<double>(system_.matrix().bytes() + multigrid_->bytes()) +
-                    (right.size() == 1 ? 1 : 4) * 3.0 * static_cast<double>(system_.rows()) * (4 * 8 + 2 * 4);
-        }
-        report_.solveSeconds += secondsSince(start);
-        return x;
-    }
-    /// Null when no mean motion is held.
-    const MeanProjection* means() const { return means_.get(); }
-    bool isDirect() const { return direct_ != nullptr; }
+    double seconds() const { return std::chrono::duration<double>(std::chrono::steady_clock::now() - start_).count(); }
 
   private:
-    void precondition(int vectors, const std::vector<float>& r, std::vector<float>& z) {
-        if (multigrid_) {
-            multigrid_->apply(vectors, r, z);
-            return;
+    std::chrono::steady_clock::time_point start_ = std::chrono::steady_clock::now();
+};
+
+/// The unknowns of all load cases as far as they are known, and the forces that they leave unbalanced.
+class LoadCases {
+  public:
+    LoadCases(const mesh::TetMesh& mesh, const Stiffness6& elasticity, const System& system,
+              const std::vector<LoadVector>& loads)
+        : mesh_(mesh), elasticity_(elasticity), system_(system), loads_(loads), internal_(loads.size()) {
+        residual_.resize(loads.size());
+        for (std::size_t k = 0; k < loads.size(); ++k) {
+            unknowns_.push_back(system.givenPart(loads[k]));
+            balance(k);
+            size_.push_back(std::max(std::sqrt(dot(residual_[k], residual_[k])), 1e-300));
         }
-        Vectors right(static_cast<std::size_t>(vectors), std::vector<Vec3>(system_.rows()));
-        for (std::size_t i = 0; i < 3 * system_.rows(); ++i)
-            for (int v = 0; v < vectors; ++v) right[v][i / 3][i % 3] = r[i * vectors + v];
-        const Vectors x = direct_->solve(right);
-        for (std::size_t i = 0; i < 3 * system_.rows(); ++i)
-            for (int v = 0; v < vectors; ++v) z[i * vectors + v] = static_cast<float>(x[v][i / 3][i % 3]);
     }
+    /// First any displacement that has the given mean motions; the rest is within those that have none.
+    void takeGivenMeans(const MeanProjection& means) {
+        for (std::size_t k = 0; k < unknowns_.size(); ++k) {
+            const Eigen::VectorXd given = means.meanOf(unknowns_[k]);
+            if (!given.isZero(0)) addTo(k, means.particular(-given));
+        }
+    }
+    void add(const Vectors& step) {
+        for (std::size_t k = 0; k < unknowns_.size(); ++k) addTo(k, step[k]);
+    }
+    /// f - K u on the unknowns.
+    const Vectors& residual() const { return residual_; }
+
+    /// @param means  null: no mean motion is held. @param size  of the part, mm
+    CaseSolution solution(std::size_t k, const MeanProjection* means, double size) const {
+        CaseSolution s;
+        std::vector<Vec3> left = residual_[k];
+        if (means) {  // forces that hold mean motions are reactions, not residual
+            std::vector<double> flat(3 * left.size());
+            for (std::size_t i = 0; i < flat.size(); ++i) flat[i] = left[i / 3][i % 3];
+            means->projectResidual(1, flat);
+            for (std::size_t i = 0; i < flat.size(); ++i) left[i / 3][i % 3] = flat[i];
+        }
+        s.residual = std::sqrt(dot(left, left)) / size_[k];
+        s.displacement = system_.displacement(unknowns_[k]);
+        const NodalForces& forces = loads_[k].forces;
+        s.reaction.assign(mesh_.position.size(), Vec3::Zero());
+        for (std::size_t n = 0; n < s.reaction.size(); ++n)
+            if (system_.supportedNodes()[n]) s.reaction[n] = internal_[k][n] - forces[n];
+        s.strainEnergy = 0.5 * dot(s.displacement, internal_[k]);
+        s.applied = resultant(mesh_, forces, Vec3::Zero());
+        s.reactions = resultant(mesh_, s.reaction, Vec3::Zero());
+        // relative to the sum of the forces' sizes, so that a self-balanced load has an error too
+        double total = 0;
+        for (const Vec3& f : forces) total += f.norm();
+        if (!(total > 0))
+            for (const Vec3& f : s.reaction) total += f.norm();
+        if (s.applied.force.norm() > 1e-6 * total) total = s.applied.force.norm();
+        if (total > 0)
+            s.equilibriumError = std::max((s.applied.force + s.reactions.force).norm() / total,
+                                          (s.applied.moment + s.reactions.moment).norm() / (total * size));
+        return s;
+    }
+
+  private:
+    void addTo(std::size_t k, const std::vector<Vec3>& step) {
+        for (std::size_t r = 0; r < step.size(); ++r) unknowns_[k][r] += step[r];
+        balance(k);
+    }
+    /// By integrating the stresses, not by the matrix: an error of the assembly would show.
+    void balance(std::size_t k) {
+        const auto u = system_.displacement(unknowns_[k]);
+        internal_[k] = internalForces(mesh_, elasticity_, u);
+        std::vector<Vec3> nodal = loads_[k].forces;
+        for (std::size_t n = 0; n < nodal.size(); ++n) nodal[n] -= internal_[k][n];
+        std::vector<Vec3> bed(nodal.size(), Vec3::Zero());
+        system_.addBedForces(u, bed);
+        for (std::size_t n = 0; n < nodal.size(); ++n) nodal[n] -= bed[n];
+        residual_[k] = system_.restricted(nodal);
+    }
+    const mesh::TetMesh& mesh_;
+    const Stiffness6 elasticity_;
     const System& system_;
-    const SolveOptions& options_;
-    Solution& report_;
-    Progress& progress_;
-    std::unique_ptr<DirectSolver> direct_;
-    std::unique_ptr<Multigrid> multigrid_;
-    Preconditioner preconditioner_;
-    std::unique_ptr<MeanProjection> means_;
+    const std::vector<LoadVector>& loads_;
+    Vectors unknowns_, internal_, residual_;
+    std::vector<double> size_;
 };
 
 }  // namespace
@@ -144,88 +120,29 @@ Solution solve(const mesh::TetMesh& mesh, const Material& material, const Suppor
                                      "all six rigid motions held",
                                      "free: " + found});
     }
-    const auto start = std::chrono::steady_clock::now();
-    const std::size_t cases = loads.size();
+    Timer setup;
     const System system(mesh, material, supports, options.method == Method::direct ? 0 : options.gridFactor, progress);
+    const auto solver = chooseSolver(system, options, progress);
+    Solutions solutions(system, *solver, options);
     Solution solution;
     solution.unknowns = system.unknowns();
-    solution.cases.resize(cases);
-    solution.setupSeconds = secondsSince(start);
-    Solver solver(system, options, solution, progress);
-
-    const Stiffness6 c = elasticity(material);
-    Vectors q(cases), internal(cases), right(cases);
-    auto residual = [&](std::size_t k) {  // f - K u on the unknowns, by integrating the stresses
-        const auto u = system.displacement(q[k]);
-        internal[k] = internalForces(mesh, c, u);
-        std::vector<Vec3> nodal = loads[k].forces;
-        for (std::size_t n = 0; n < nodal.size(); ++n) nodal[n] -= internal[k][n];
-        std::vector<Vec3> bed(nodal.size(), Vec3::Zero());
-        system.addBedForces(u, bed);
-        for (std::size_t n = 0; n < nodal.size(); ++n) nodal[n] -= bed[n];
-        right[k] = system.restricted(nodal);
-    };
-    std::vector<double> size(cases);
-    for (std::size_t k = 0; k < cases; ++k) {
-        q[k] = system.givenPart(loads[k]);
-        residual(k);
-        size[k] = std::max(std::sqrt(dot(right[k], right[k])), 1e-300);
-    }
-    // held mean motions: first any displacement that has them, then what is left within those that have none
-    const MeanProjection* means = solver.means();
-    if (means)
-        for (std::size_t k = 0; k < cases; ++k) {
-            const Eigen::VectorXd given = means->meanOf(q[k]);
-            if (given.isZero(0)) continue;
-            const std::vector<Vec3> x = means->particular(-given);
-            for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += x[r];
-            residual(k);
-        }
-    std::vector<int> iterations;
-    Vectors x = solver.solve(right, iterations);
-    for (std::size_t k = 0; k < cases; ++k) {
-        for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += x[k][r];
-        residual(k);
-        solution.cases[k].iterations = iterations[k];
-    }
-    x.clear();
-    if (solver.isDirect() && !means) {  // one step of refinement
-        std::vector<int> none;
-        const Vectors step = solver.solve(right, none);
-        for (std::size_t k = 0; k < cases; ++k) {
-            for (std::size_t r = 0; r < q[k].size(); ++r) q[k][r] += step[k][r];
-            residual(k);
-        }
-    }
+    solution.solver = solver->words();
+    solution.memory = solver->bytes(loads.size());
+    solution.setupSeconds = setup.seconds();
+    Timer solving;
+    LoadCases cases(mesh, elasticity(material), system, loads);
+    if (const MeanProjection* means = solutions.means()) cases.takeGivenMeans(*means);
+    cases.add(solutions.solve(cases.residual(), progress));
+    const std::vector<int> iterations = solutions.report().iterations;
+    solution.residual = solutions.report().residual;
+    if (solutions.isExact()) cases.add(solutions.solve(cases.residual(), progress));  // one step of refinement
+    solution.solveSeconds = solving.seconds();
     progress.step("Balancing forces");
     Box3 box;
     for (const Vec3& p : mesh.position) box.include(p);
-    for (std::size_t k = 0; k < cases; ++k) {
-        CaseSolution& s = solution.cases[k];
-        // what is left where nothing holds; forces of held mean motions are reactions, not residual
-        if (means) {
-            std::vector<double> flat(3 * right[k].size());
-            for (std::size_t i = 0; i < flat.size(); ++i) flat[i] = right[k][i / 3][i % 3];
-            means->projectResidual(1, flat);
-            for (std::size_t i = 0; i < flat.size(); ++i) right[k][i / 3][i % 3] = flat[i];
-        }
-        s.residual = std::sqrt(dot(right[k], right[k])) / size[k];
-        s.displacement = system.displacement(q[k]);
-        s.reaction.assign(mesh.position.size(), Vec3::Zero());
-        for (std::size_t n = 0; n < s.reaction.size(); ++n)
-            if (system.supportedNodes()[n]) s.reaction[n] = internal[k][n] - loads[k].forces[n];
-        s.strainEnergy = 0.5 * dot(s.displacement, internal[k]);
-        s.applied = resultant(mesh, loads[k].forces, Vec3::Zero());
-        s.reactions = resultant(mesh, s.reaction, Vec3::Zero());
-        // relative to the sum of the forces' sizes, so that a self-balanced load has an error too
-        double total = 0;
-        for (const Vec3& f : loads[k].forces) total += f.norm();
-        if (!(total > 0))
-            for (const Vec3& f : s.reaction) total += f.norm();
-        if (s.applied.force.norm() > 1e-6 * total) total = s.applied.force.norm();
-        if (total > 0)
-            s.equilibriumError = std::max((s.applied.force + s.reactions.force).norm() / total,
-                                          (s.applied.moment + s.reactions.moment).norm() / (total * box.diagonal()));
+    for (std::size_t k = 0; k < loads.size(); ++k) {
+        solution.cases.push_back(cases.solution(k, solutions.means(), box.diagonal()));
+        solution.cases.back().iterations = iterations[k];
     }
     return solution;
 }

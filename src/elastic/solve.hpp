@@ -6,6 +6,7 @@
 #include <vector>
 
 #include "elastic/direct.hpp"
+#include "elastic/linear_solver.hpp"
 #include "elastic/loads.hpp"
 #include "elastic/material.hpp"
 #include "elastic/supports.hpp"
@@ -21,19 +22,6 @@ struct CaseSolution {
     double residual = 0;             ///< |K u - f| over |f| on the free unknowns
     double strainEnergy = 0;         ///< N mm
     int iterations = 0;              ///< of conjugate gradients; 0: solved directly
-};
-
-enum class Method { automatic, direct, multigrid };
-
-struct SolveOptions {
-    Method method = Method::automatic;
-    double tolerance = 1e-8;  ///< relative residual at which conjugate gradients stop
-    int iterationLimit = 150;
-    double memoryLimit = 8e9;             ///< of a direct factor, bytes
-    double directMemory = 2e9;            ///< automatic: a larger predicted factor goes to multigrid, bytes
-    std::size_t directUnknowns = 150000;  ///< automatic: more unknowns go to multigrid unasked
-    double gridFactor = 1.25;             ///< first background grid's spacing over the local corner spacing
-    int smootherDegree = 4;
 };
 
 struct Solution {

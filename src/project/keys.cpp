@@ -30,10 +30,19 @@ const Part& Project::partOf(const Recipe& recipe) const {
     return *results->store(key, std::move(own));
 }
 
-StageKeys Project::keys(const Recipe& recipe) const {
-    StageKeys k;
-    const Part& part = partOf(recipe);
-    Digest field, surface, check, findings;
+namespace {
+
+std::int64_t integer(auto value) {
+    return static_cast<std::int64_t>(value);
+}
+
+void addVector(Digest& digest, const Vec3& v) {
+    for (int a = 0; a < 3; ++a) digest.add(v[a]);
+}
+
+/// Empty when a field is not loaded that the recipe is made from.
+std::string fieldKey(const Project& project, const Part& part, const Recipe& recipe) {
+    Digest field;
     field.add("field").add(methodVersion).add(part.geometryText).add(part.numberProblem);
     // the contents of bodies, not only their names: another program may have written them anew
     if (part.designBody) field.add(fileState(part.designBody->path));
@@ -41,51 +50,57 @@ StageKeys Project::keys(const Recipe& recipe) const {
         if (!k.body.path.empty()) field.add(fileState(k.body.path));
     const FieldChoice& choice = recipe.field;
     if (choice.how == FieldChoice::How::one) {
-        const auto s = source(static_cast<std::size_t>(std::max(choice.which, 0)));
-        if (!s) return k;
-        field.add(s->digest);
-    } else {
-        field.add(static_cast<std::int64_t>(choice.how));
-        for (std::size_t f = 0; f < part.fields.size(); ++f) {
-            const auto s = source(f);
-            if (!s) return k;
-            field.add(s->digest);
-            if (choice.how == FieldChoice::How::weightedSum)
-                field.add(f < choice.weights.size() ? choice.weights[f] : 1.0);
-        }
+        const auto s = project.source(static_cast<std::size_t>(std::max(choice.which, 0)));
+        return s ? field.add(s->digest).hex() : std::string();
     }
-    k.field = field.hex();
+    field.add(integer(choice.how));
+    for (std::size_t f = 0; f < part.fields.size(); ++f) {
+        const auto s = project.source(f);
+        if (!s) return {};
+        field.add(s->digest);
+        if (choice.how == FieldChoice::How::weightedSum) field.add(f < choice.weights.size() ? choice.weights[f] : 1.0);
+    }
+    return field.hex();
+}
+
+std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& k) {
+    Digest surface;
     surface.add("surface").add(k.field).add(part.material.density).add(recipe.threshold).add(recipe.smoothing);
-    surface.add(recipe.surfaceSpacing).add(static_cast<std::int64_t>(recipe.largestPieceOnly));
+    surface.add(recipe.surfaceSpacing).add(integer(recipe.largestPieceOnly));
     if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
-    surface.add(static_cast<std::int64_t>(recipe.triangles));
-    if (recipe.triangles == Triangles::budget) surface.add(static_cast<std::int64_t>(recipe.triangleBudget));
-    surface.add(static_cast<std::int64_t>(recipe.draft.add));
+    surface.add(integer(recipe.triangles));
+    if (recipe.triangles == Triangles::budget) surface.add(integer(recipe.triangleBudget));
+    surface.add(integer(recipe.draft.add));
     if (recipe.draft.add) {
-        for (int a = 0; a < 3; ++a) surface.add(recipe.draft.pull[a]);
+        addVector(surface, recipe.draft.pull);
         surface.add(recipe.draft.parting).add(recipe.draft.angle);
     }
     for (const Thickening& t : recipe.thickenings) surface.add(thickeningJson(t).dump());
-    k.surface = surface.hex();
+    return surface.hex();
+}
+
+std::string originalKey(const Part& part, const StageKeys& k) {
     Digest original;
     original.add("original").add(part.geometryText);
     if (part.original)
         original.add(part.original->path).add(part.original->lengthUnit).add(fileState(part.original->path));
     else
         original.add(k.field);
-    k.original = original.hex();
+    return original.hex();
+}
+
+std::string processKey(const Recipe& recipe, const StageKeys& k) {
     Digest process;
-    process.add("process")
-        .add(k.surface)
-        .add(recipe.draft.parting)
-        .add(recipe.draft.angle)
-        .add(recipe.printing.overhang);
+    process.add("process").add(k.surface).add(recipe.draft.parting).add(recipe.draft.angle);
+    process.add(recipe.printing.overhang);
     for (int a = 0; a < 3; ++a) process.add(recipe.draft.pull[a]).add(recipe.printing.up[a]);
-    k.process = process.hex();
-    Digest cage, rebuild;
-    const Rebuild& made = recipe.rebuild;
-    cage.add("cage").add(k.surface).add(made.faceSize).add(static_cast<std::int64_t>(made.faceCount));
-    cage.add(static_cast<std::int64_t>(made.adapt));
+    return process.hex();
+}
+
+std::string cageKey(const Rebuild& made, const StageKeys& k) {
+    Digest cage;
+    cage.add("cage").add(k.surface).add(made.faceSize).add(integer(made.faceCount));
+    cage.add(integer(made.adapt));
     for (const CageStep& step : made.steps) {
         if (!step.on) continue;
         nlohmann::json text = stepJson(step, false);
@@ -97,37 +112,67 @@ StageKeys Project::keys(const Recipe& recipe) const {
             cage.add(featureJson(f).dump());
             if (!f.path.empty()) cage.add(fileState(f.path));
         }
-    k.cage = cage.hex();
-    rebuild.add("rebuild").add(k.cage).add(static_cast<std::int64_t>(made.ownFeatures));
+    return cage.hex();
+}
+
+std::string rebuildKey(const Rebuild& made, const StageKeys& k) {
+    Digest rebuild;
+    rebuild.add("rebuild").add(k.cage).add(integer(made.ownFeatures));
     for (const solid::Feature& f : made.features) {
         rebuild.add(featureJson(f).dump());
         if (!f.path.empty()) rebuild.add(fileState(f.path));
     }
-    k.rebuild = rebuild.hex();
+    return rebuild.hex();
+}
+
+std::string meshKey(const Recipe& recipe, const StageKeys& k) {
     const CheckChoice& how = recipe.check;
     Digest mesh;
-    mesh.add("mesh")
-        .add(how.rebuilt && !how.original ? k.rebuild : k.surface)
-        .add(recipe.elementSize)
-        .add(static_cast<std::int64_t>(how.level == Level::look));
-    mesh.add(static_cast<std::int64_t>(how.elementsThrough)).add(static_cast<std::int64_t>(how.original));
+    mesh.add("mesh").add(how.rebuilt && !how.original ? k.rebuild : k.surface).add(recipe.elementSize);
+    mesh.add(integer(how.level == Level::look));
+    mesh.add(integer(how.elementsThrough)).add(integer(how.original));
     if (how.original) mesh.add(k.original);
     for (const LocalSize& s : how.localSizes) {
         mesh.add(name(s.kind)).add(s.interface).add(s.radius).add(s.size);
         for (int a = 0; a < 3; ++a) mesh.add(s.low[a]).add(s.high[a]).add(s.centre[a]);
     }
-    k.mesh = mesh.hex();
-    check.add("check").add(k.mesh).add(part.dutyText).add(static_cast<std::int64_t>(how.level));
-    check.add(static_cast<std::int64_t>(how.method)).add(how.tolerance);
-    if (how.level == Level::converged) check.add(how.convergence).add(static_cast<std::int64_t>(how.passes));
-    k.check = check.hex();
+    return mesh.hex();
+}
+
+std::string checkKey(const Part& part, const CheckChoice& how, const StageKeys& k) {
+    Digest check;
+    check.add("check").add(k.mesh).add(part.dutyText).add(integer(how.level));
+    check.add(integer(how.method)).add(how.tolerance);
+    if (how.level == Level::converged) check.add(how.convergence).add(integer(how.passes));
+    return check.hex();
+}
+
+std::string findingsKey(const Part& part, const Recipe& recipe, const StageKeys& k) {
+    Digest findings;
     findings.add("findings").add(k.check).add(recipe.hotspotShare).add(allowableStress(part));
     for (const Requirement& r : part.requirements) {  // what warnings are measured against
         if (r.kind == Requirement::Kind::draft) findings.add(k.process);
         if (r.kind == Requirement::Kind::minimumWall || r.kind == Requirement::Kind::deviation)
             findings.add(requirementKind(r.kind).key).add(r.limit);
     }
-    k.findings = findings.hex();
+    return findings.hex();
+}
+
+}  // namespace
+
+StageKeys Project::keys(const Recipe& recipe) const {
+    const Part& part = partOf(recipe);
+    StageKeys k;
+    k.field = fieldKey(*this, part, recipe);
+    if (k.field.empty()) return k;
+    k.surface = surfaceKey(part, recipe, k);
+    k.original = originalKey(part, k);
+    k.process = processKey(recipe, k);
+    k.cage = cageKey(recipe.rebuild, k);
+    k.rebuild = rebuildKey(recipe.rebuild, k);
+    k.mesh = meshKey(recipe, k);
+    k.check = checkKey(part, recipe.check, k);
+    k.findings = findingsKey(part, recipe, k);
     return k;
 }
 

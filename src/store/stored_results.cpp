@@ -15,8 +15,9 @@ namespace {
 class Archive {
   public:
     Archive() = default;
-    Archive(const char* data, std::size_t size) : bytes_(data, data + size), reading_(true) {}
-    const std::vector<char>& bytes() const { return bytes_; }
+    /// Reads data that outlive the archive.
+    Archive(const char* data, std::size_t size) : data_(data), size_(size), reading_(true) {}
+    std::vector<char> taken() { return std::move(bytes_); }
     bool isReading() const { return reading_; }
 
     template <class T>
@@ -31,7 +32,7 @@ class Archive {
                 std::uint64_t n = value.size();
                 raw(&n, sizeof n);
                 if (reading_) {
-                    if (n > bytes_.size()) damaged();
+                    if (n > size_) damaged();
                     value.resize(n);
                 }
                 for (auto& item : value) (*this)(item);
@@ -69,8 +70,8 @@ class Archive {
     }
     void raw(void* data, std::size_t size) {
         if (reading_) {
-            if (size > bytes_.size() - at_) damaged();
-            std::memcpy(data, bytes_.data() + at_, size);
+            if (size > size_ - at_) damaged();
+            std::memcpy(data, data_ + at_, size);
             at_ += size;
         } else {
             const auto* p = static_cast<const char*>(data);
@@ -82,15 +83,24 @@ class Archive {
         std::uint64_t n = s.size();
         raw(&n, sizeof n);
         if (reading_) {
-            if (n > (bytes_.size() - at_) / sizeof(typename S::value_type)) damaged();
+            if (n > (size_ - at_) / sizeof(typename S::value_type)) damaged();
             s.resize(n);
         }
         if (n) raw(s.data(), n * sizeof(typename S::value_type));
     }
-    std::vector<char> bytes_;
-    std::size_t at_ = 0;
+    std::vector<char> bytes_;     // written
+    const char* data_ = nullptr;  // read
+    std::size_t size_ = 0, at_ = 0;
     bool reading_ = false;
 };
+
+/// The functions describe() name what a type holds, for writing and reading alike; writing changes nothing.
+template <class T>
+std::vector<char> written(const T& value) {
+    Archive a;
+    a(const_cast<T&>(value));
+    return a.taken();
+}
 
 void describe(Archive& a, NamedFace& f) {
     a.all(f.interface, f.face, f.surface, f.origin, f.axis, f.low, f.high, f.radius);
@@ -210,14 +220,19 @@ void describe(Archive& a, HotspotTests& t) {
     std::vector<std::int32_t> groups;
     std::vector<std::vector<FurtherTest>> further;
     std::vector<std::vector<double>> beside;
-    for (auto& [node, e] : t.byNode) {
+    auto ofNode = [](const auto& map, std::int32_t node) {
+        const auto at = map.find(node);
+        return at == map.end() ? typename std::decay_t<decltype(map)>::mapped_type() : at->second;
+    };
+    for (const auto& [node, e] : t.byNode) {
         nodes.push_back(node);
         evidence.push_back(e);
-        groups.push_back(t.group[node]);
-        further.push_back(t.further[node]);
-        beside.push_back(t.beside[node]);
+        groups.push_back(ofNode(t.group, node));
+        further.push_back(ofNode(t.further, node));
+        beside.push_back(ofNode(t.beside, node));
     }
     a.all(nodes, evidence, groups, further, beside);
+    if (!a.isReading()) return;
     t = {};
     if (further.size() != nodes.size() || beside.size() != nodes.size()) return;
     for (std::size_t i = 0; i < std::min({nodes.size(), evidence.size(), groups.size()}); ++i) {
@@ -286,10 +301,7 @@ void eachStored(const Visit& visit) {
 }  // namespace
 
 std::vector<char> fieldBytes(const field::DensityField& field) {
-    Archive a;
-    field::DensityField copy = field;
-    a(copy);
-    return sealed(sealedField, a.bytes());
+    return sealed(sealedField, written(field));
 }
 
 field::DensityField fieldFromBytes(const std::string& kind, const char* data, std::size_t size) {
@@ -309,10 +321,7 @@ void storeResults(Database& db, const Results& results, std::set<std::string>& s
         for (const auto& [key, value] : results.all<T>()) {
             const std::string name = kind + (" " + key);
             if (stored.contains(name) && !std::is_same_v<T, HotspotTests>) continue;
-            Archive a;
-            T copy = *value;
-            a(copy);
-            db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, sealed(name, a.bytes()));
+            db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, sealed(name, written(*value)));
             stored.insert(name);  // what a full disk refused is tried again
         }
     });
