@@ -170,6 +170,15 @@ int benchSurface(const std::string& path) {
         std::printf("| %s | %.1f | %zu | %+.3f | %s | %.4f | %s |\n", r.shape.c_str(), r.spacing, r.triangles,
                     100 * r.volumeError, r.areaError != 0 ? fixed(100 * r.areaError, 3).c_str() : "", r.distance,
                     r.orderOfDistance != 0 ? fixed(r.orderOfDistance, 2).c_str() : "");
+    std::printf(
+        "\nSmooth bodies of fields (tilted shapes, cells of 1 mm, volume kept locally; distance along the exact "
+        "normal)\n\n"
+        "| shape | cells | smoothing, cells | mean, cells | RMS, cells | largest, cells | normals, degrees RMS | lost, "
+        "%% "
+        "|\n| --- | --- | --- | --- | --- | --- | --- | --- |\n");
+    for (const auto& r : verification::fieldAccuracy({2, 3, 4.5}))
+        std::printf("| %s | %s | %.1f | %+.3f | %.3f | %.3f | %.2f | %.1f |\n", r.shape.c_str(),
+                    r.grey ? "grey" : "0/1", r.smoothing, r.mean, r.rms, r.worst, r.normals, 100 * r.lost);
 
     compareExtraction();
 

@@ -34,7 +34,7 @@ struct RunOptions {
     std::optional<std::string> elementSize, smoothing, surfaceSpacing;
     std::string level = "standard", solver = "automatic";
     std::optional<std::string> faceSize;
-    bool rebuild = false, test = false, untested = false;
+    bool rebuild = false, test = false, untested = false, keepMembers = false;
     std::string save;  // project file
     bool quiet = false, jsonLog = false, replace = false;
 };
@@ -72,6 +72,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
     if (o.surfaceSpacing) recipe.surfaceSpacing = length(*o.surfaceSpacing, "--surface-spacing", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
+    recipe.keepMembers = o.keepMembers;
     requireConnected(project.part, *project.field(recipe), recipe);
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
     if (o.test || (!o.untested && o.level != "look")) {
@@ -162,6 +163,9 @@ int main(int argc, char** argv) {
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
+    run->add_flag("--keep-members", o.keepMembers,
+                  "Keep the field's volume locally, so that thin members stay; a smoothing of 4.5 cells then takes the "
+                  "terraces of the cells away");
     run->add_flag("--untested", o.untested,
                   "Leave out the tests of the hotspots that could govern: the safety factor then proves nothing");
     run->add_flag("--replace", o.replace, "Write over an unsigned release in the folder; a signed one always stays");

@@ -99,6 +99,7 @@ class TestFindings : public QObject {
         QVERIFY(messageOf([&] { run(p, wider, Stage::surface, progress); }).find("/interfaces/7/length") !=
                 std::string::npos);
         // kept with the project
+        doubled.keepMembers = true;
         QVERIFY(recipeFrom(recipeJson(doubled)) == doubled);
     }
     /// The surface moves out by the amount inside the region and stays as it was elsewhere.

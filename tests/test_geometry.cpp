@@ -97,6 +97,49 @@ class TestGeometry : public QObject {
         }
     }
 
+    /// Smooth bodies at the default smoothing: faces within the bars of docs/surface.md, thin members where they were.
+    void smoothBodiesFollowTheirFields() {
+        for (const auto& r : verification::fieldAccuracy({4.5})) {
+            const QByteArray words = QString("%1, %2: mean %3, RMS %4, normals %5, lost %6")
+                                         .arg(r.shape.c_str())
+                                         .arg(r.grey ? "grey" : "0/1")
+                                         .arg(r.mean)
+                                         .arg(r.rms)
+                                         .arg(r.normals)
+                                         .arg(r.lost)
+                                         .toUtf8();
+            QVERIFY2(r.lost == 0, words);
+            QVERIFY2(std::abs(r.mean) < 0.02, words);
+            const bool isFace = r.shape == "half space" || r.shape == "sphere r 20" || r.shape == "cylinder r 10";
+            if (isFace && r.grey)
+                QVERIFY2(r.rms < 0.015 && r.normals < 1, words);
+            else if (isFace)
+                QVERIFY2(r.rms < 0.06 && r.normals < 1.5, words);
+            else
+                QVERIFY2(r.rms < 0.1, words);
+        }
+    }
+    /// One threshold for all loses thin rods between thick bars; the local one keeps those of one cell and more.
+    void thinRodsBetweenThickBarsStay() {
+        for (const bool grey : {false, true}) {
+            const auto one = verification::rodsInside(grey, false, 4.5),
+                       local = verification::rodsInside(grey, true, 4.5);
+            const QByteArray words = QString("%1: one threshold %2 %3 %4, local %5 %6 %7")
+                                         .arg(grey ? "grey" : "0/1")
+                                         .arg(one[0])
+                                         .arg(one[1])
+                                         .arg(one[2])
+                                         .arg(local[0])
+                                         .arg(local[1])
+                                         .arg(local[2])
+                                         .toUtf8();
+            qInfo("%s", words.constData());
+            QVERIFY2(one[0] == 0 && one[1] == 0, words);
+            QVERIFY2(local[1] > 0.999 && local[2] > 0.999, words);
+            QVERIFY2(local[0] > 0.7, words);
+        }
+    }
+
     /// Exact signs where rounding alone would guess: points a hair off a plane far from the origin.
     void orientationIsExact() {
         const Vec3 a(1e5, 0, 0), b(1e5 + 1, 0, 1), c(1e5, 1, 1);

@@ -58,6 +58,20 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QVERIFY(find<QLabel>("fieldFigures")->text().contains("Grey share"));
     }
 
+    void keepingThinMembersIsAChoiceThatIsUndone() {
+        w_->dossier().openCard(Stage::surface);
+        auto* keep = find<QCheckBox>("keepMembers");
+        QVERIFY(!keep->isChecked());
+        QTest::mouseClick(keep, Qt::LeftButton, {}, QPoint(8, keep->height() / 2));
+        QVERIFY(w_->session().recipe().keepMembers && keep->isChecked());
+        QVERIFY(w_->session().freshness(Stage::surface) != Freshness::fresh);
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        const auto s = w_->session().lastKnown().surface;
+        QVERIFY(s && s->measures.watertight && s->measures.genus == 2);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(!w_->session().recipe().keepMembers && !keep->isChecked());
+    }
     void twoFieldsAreCombinedAndCompared() {
         // a second field: the lever's density scaled, as a table of points
         field::DensityField other = made_up::leverField();

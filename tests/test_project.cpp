@@ -124,6 +124,37 @@ class TestProject : public QObject {
         QCOMPARE(foot.loadCases.size(), std::size_t(3));
         QVERIFY((foot.loadCases[0].loads[1].moment - Vec3(0, 90000, 0)).norm() < 1e-6);
     }
+    /// One threshold for all loses thin members of the yoke; with the volume kept locally they stay, and what the field
+    /// says is kept where it says it.
+    void membersOfTheYokeAreKept() {
+        Progress progress;
+        Project p = openPart(ESCULTURA_DEMO "/tether-yoke.json", progress);
+        Recipe recipe = p.variants[0].recipe;
+        auto lost = [&](const SurfaceResult& s) {
+            return std::count_if(s.findings.begin(), s.findings.end(),
+                                 [](const auto& f) { return f.kind == GeometryFinding::Kind::memberLost; });
+        };
+        const double cell = p.field()->field.spacing.minCoeff();
+        const SurfaceResult before = evaluateSurface(p.part, *p.field(), recipe, progress);
+        QVERIFY(lost(before) > 0);
+        const StageKeys keys = p.keys(recipe);
+        recipe.keepMembers = true;
+        recipe.smoothing = 4.5 * cell;
+        QVERIFY(p.keys(recipe).surface != keys.surface && p.keys(recipe).field == keys.field);
+        const SurfaceResult s = evaluateSurface(p.part, *p.field(), recipe, progress);
+        QVERIFY(s.measures.watertight && s.measures.pieces == 1);
+        QCOMPARE(lost(s), std::ptrdiff_t(0));
+        for (const GeometryFinding& f : s.findings)
+            if (f.kind == GeometryFinding::Kind::memberThinned) QVERIFY2(f.after > 0.8 * f.before, f.text.c_str());
+        QVERIFY2(std::abs(s.rawGenus - s.measures.genus) <= 1, qPrintable(QString::number(s.measures.genus)));
+        QVERIFY2(std::abs(s.deviationMean) < 0.02 * cell, qPrintable(QString::number(s.deviationMean)));
+        QVERIFY(std::abs(s.measures.volume / s.askedVolume - 1) < 1e-3);
+        for (const BoreFigure& b : s.bores) QVERIFY(b.error < 1e-6);
+        // the same bits on one core
+        const tbb::global_control one(tbb::global_control::max_allowed_parallelism, 1);
+        const SurfaceResult again = evaluateSurface(p.part, *p.field(), recipe, progress);
+        QVERIFY(again.mesh.position == s.mesh.position && again.mesh.triangle == s.mesh.triangle);
+    }
     void leverEndToEnd() {
         const Project p = lever();
         const auto s = p.surface(p.current().recipe);

@@ -79,6 +79,7 @@ class SurfaceCard : public Card {
     void follow(const QString& key);
     void edit(const QString& text, const std::function<void(duty::Recipe&)>& change);
     QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
+    QCheckBox* keepMembers_;
     QComboBox* triangles_;
     DirectionEdit *pull_, *up_;
     QCheckBox* addDraft_;

@@ -16,6 +16,11 @@ using report::Show;
 SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     smoothing_ = new QuantityEdit(dimension::length, "mm", 0, 100);
     smoothing_->setObjectName("smoothing");
+    keepMembers_ = new QCheckBox("keep thin members");
+    keepMembers_->setObjectName("keepMembers");
+    keepMembers_->setToolTip(
+        "Keeps the volume of the field locally: thin members stay, and are smoothed less than the rest.\nWith it a "
+        "smoothing of 4.5 cells takes the terraces of the cells away.");
     spacing_ = new QuantityEdit(dimension::length, "mm", 0.2, 50);
     spacing_->setObjectName("surfaceSpacing");
     triangles_ = new QComboBox;
@@ -29,7 +34,8 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     findings_ = label("");
     findings_->setObjectName("geometryFindings");
     error_ = errorLabel();
-    body()->addWidget(field("Smoothing", smoothing_));
+    body()->addWidget(field("Smoothing", row({smoothing_, keepMembers_})));
+    smoothing_->setAccessibleName("Smoothing");
     body()->addWidget(field("Edge length", spacing_));
     body()->addWidget(field("Triangles", triangles_));
     budgetRow_ = field("Budget", budget_);
@@ -101,6 +107,8 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
 
     connect(smoothing_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Smoothing", [v](Recipe& r) { r.smoothing = v; }); });
+    connect(keepMembers_, &QCheckBox::clicked, this,
+            [this](bool on) { edit("Keep thin members", [on](Recipe& r) { r.keepMembers = on; }); });
     connect(spacing_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Edge length", [v](Recipe& r) { r.surfaceSpacing = v; }); });
     connect(triangles_, &QComboBox::activated, this,
@@ -178,6 +186,7 @@ QString SurfaceCard::summary() const {
 void SurfaceCard::refreshBody() {
     const Recipe& r = session_.recipe();
     smoothing_->setValue(r.smoothing);
+    keepMembers_->setChecked(r.keepMembers);
     spacing_->setValue(r.surfaceSpacing);
     triangles_->setCurrentIndex(static_cast<int>(r.triangles));
     budgetRow_->setVisible(r.triangles == Triangles::budget);

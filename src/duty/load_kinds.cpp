@@ -1,7 +1,17 @@
 #include "duty/load_kind.hpp"
-#include "duty/loads/common.hpp"
 
 namespace escultura::duty {
+
+// one in each file of loads/
+LoadKind forceLoad();
+LoadKind bearingLoad();
+LoadKind pressureLoad();
+LoadKind torqueLoad();
+LoadKind remoteForceLoad();
+LoadKind gravityLoad();
+LoadKind accelerationLoad();
+LoadKind spinLoad();
+LoadKind displacementLoad();
 
 const std::vector<LoadKind>& loadKinds() {
     static const std::vector<LoadKind> all = {forceLoad(),        bearingLoad(),     pressureLoad(),

@@ -141,7 +141,9 @@ struct PartNumber {
 
 struct Recipe {
     double threshold = 0.5;
-    double smoothing = 5;        ///< full width of the smoothing kernel at half its height, mm
+    double smoothing = 5;  ///< full width of the smoothing kernel at half its height, mm
+    /// Keeps the volume of the field locally, so that thin members stay; they are smoothed less than the rest.
+    bool keepMembers = false;
     double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
     double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
     double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress

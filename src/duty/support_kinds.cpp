@@ -5,6 +5,14 @@
 
 namespace escultura::duty {
 
+// one in each file of supports/
+SupportKind fixedSupport();
+SupportKind slidingSupport();
+SupportKind cylindricalSupport();
+SupportKind bedSupport();
+SupportKind remoteSupport();
+SupportKind rigidSupport();
+
 const std::vector<SupportKind>& supportKinds() {
     static const std::vector<SupportKind> all = {fixedSupport(), slidingSupport(), cylindricalSupport(),
                                                  bedSupport(),   remoteSupport(),  rigidSupport()};

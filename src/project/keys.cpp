@@ -68,6 +68,7 @@ std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& 
     surface.add("surface").add(k.field).add(part.material.density).add(recipe.threshold).add(recipe.smoothing);
     surface.add(recipe.surfaceSpacing).add(integer(recipe.largestPieceOnly));
     if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
+    if (recipe.keepMembers) surface.add("members kept");
     surface.add(integer(recipe.triangles));
     if (recipe.triangles == Triangles::budget) surface.add(integer(recipe.triangleBudget));
     surface.add(integer(recipe.draft.add));

@@ -151,14 +151,14 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
         h.paragraph("Out of date or not built yet.");
         return;
     }
-    h.table(
-        {"Smoothing", "Volume", "Asked volume", "Mass", "Triangles", "Pieces", "Handles", "Closed", "Deviation RMS",
-         "Deviation max"},
-        {{num(v.recipe.smoothing) + " mm", num(s->measures.volume / 1000, 5) + " cm³",
-          num(s->askedVolume / 1000, 5) + " cm³", num(s->measures.volume * p.partOf(v.recipe).material.density) + " kg",
-          std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
-          std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
-          num(s->deviationMax, 3) + " mm"}});
+    h.table({"Smoothing", "Volume", "Asked volume", "Mass", "Triangles", "Pieces", "Handles", "Closed", "Deviation RMS",
+             "Deviation max"},
+            {{num(v.recipe.smoothing) + " mm" + (v.recipe.keepMembers ? ", members kept" : ""),
+              num(s->measures.volume / 1000, 5) + " cm³", num(s->askedVolume / 1000, 5) + " cm³",
+              num(s->measures.volume * p.partOf(v.recipe).material.density) + " kg",
+              std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
+              std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
+              num(s->deviationMax, 3) + " mm"}});
     h.paragraph(
         "Deviation is measured on the free surface more than two cells away from interfaces and empty volumes, where "
         "the shape follows the field.");

@@ -4,10 +4,12 @@
 
 #pragma once
 #include <memory>
+#include <optional>
 #include <vector>
 
 #include "base/progress.hpp"
 #include "field/density_field.hpp"
+#include "shape/local_threshold.hpp"
 #include "shape/machined_solid.hpp"
 
 namespace escultura::shape {
@@ -17,6 +19,8 @@ struct FieldSmoothing {
     double length = 5.0;  ///< full width of the Gaussian at half its height, mm; 0: none
     std::vector<std::array<Vec3, 2>>
         symmetryPlanes;  ///< point and unit normal; the density is averaged with its mirror image
+    /// Keeps the volume of the cells locally: the density is shifted so that one threshold does. None: it is not.
+    std::optional<LocalVolume> local;
 };
 
 /// The smoothed density as a C1 function of space. Beyond the grid the border cells are continued.

@@ -14,8 +14,7 @@ namespace {
 
 using shape::Primitive;
 
-constexpr double endless = 1e4;   // mm, beyond any part
-constexpr double brokenEdge = 4;  // mm, smooth maximum at the sides of the design space
+constexpr double endless = 1e4;  // mm, beyond any part
 
 Primitive plane(const Vec3& point, const Vec3& normal) {
     return {Primitive::Kind::plane, point, normal, 0};

@@ -15,6 +15,9 @@ namespace escultura::stages {
 // the stages speak of the part in its own words
 using namespace duty;
 
+/// Radius over which edges between the free body and a side of the design space are broken, mm.
+inline constexpr double brokenEdge = 4;
+
 /// A machined face of an interface on the solid.
 struct NamedFace {
     std::string interface;                             ///< name of the interface

@@ -1,8 +1,13 @@
+/// From the field to the measured surface. Long because it holds two ways of keeping the volume side by side: by one
+/// threshold, and locally so that members stay, until the second can be the only one.
+
 #include "stages/surface_stage.hpp"
 
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
+#include <unordered_map>
 
 #include "base/disjoint_sets.hpp"
 #include "base/error.hpp"
@@ -38,13 +43,148 @@ field::DensityField keptField(const FieldResult& field, const Recipe& recipe) {
     return out;
 }
 
+/// Cells within two cells of an interface's material or of a void by definition: there the shape follows the part file,
+/// not the field.
+std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
+    const auto& f = field.field;
+    std::vector<char> shaped(field.isVoid);
+    for (int axis = 0; axis < 3; ++axis) {  // a box of two cells around each, one axis at a time
+        const std::vector<char> old = shaped;
+        const std::size_t stride = axis == 0   ? 1
+                                   : axis == 1 ? f.cells[0]
+                                               : static_cast<std::size_t>(f.cells[0]) * f.cells[1];
+        for (std::size_t c = 0; c < old.size(); ++c) {
+            const int at = static_cast<int>(c / stride % f.cells[axis]);
+            for (int d = -2; d <= 2; ++d)
+                if (at + d >= 0 && at + d < f.cells[axis] && old[c + static_cast<std::ptrdiff_t>(stride) * d])
+                    shaped[c] = 1;
+        }
+    }
+    parallelFor(shaped.size(), [&](std::size_t c) {
+        for (const shape::RoundBar& bar : bars)
+            if (bar.distance(f.centre(c)) < 2 * f.spacing.maxCoeff()) shaped[c] = 1;
+    });
+    return shaped;
+}
+
+/// Cells where the field alone says what the body is.
+std::vector<char> speakingCells(const Part& part, const FieldResult& field) {
+    // the interfaces' material does not depend on the free body
+    std::vector<char> speaks = shapedCells(field, buildShape(part, field.regions, nullptr).bars);
+    const auto& f = field.field;
+    const double cell = f.spacing.maxCoeff();
+    parallelFor(speaks.size(), [&](std::size_t c) {
+        const Vec3 p = f.centre(c);
+        const bool inside = field.regions.designSpace.contains(p) &&
+                            (!field.regions.designBody || field.regions.designBody->value(p) < -cell);
+        speaks[c] = !speaks[c] && inside;
+    });
+    return speaks;
+}
+
 std::shared_ptr<const shape::SmoothDensity> smoothDensity(const Part& part, const FieldResult& field,
-                                                          const field::DensityField& cells, double length,
+                                                          const field::DensityField& cells, const Recipe& recipe,
                                                           Progress& progress) {
     shape::FieldSmoothing smoothing;
-    smoothing.length = length;
+    smoothing.length = recipe.smoothing;
     for (const SymmetryPlane& s : part.symmetry) smoothing.symmetryPlanes.push_back({s.point, s.normal});
+    if (!recipe.keepMembers || !(recipe.smoothing > 0))
+        return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
+    const std::vector<char> speaks = speakingCells(part, field);
+    shape::LocalVolume local;
+    local.threshold = recipe.threshold;
+    local.target = shape::keptShares(cells, recipe.threshold);
+    local.speaks.assign(speaks.begin(), speaks.end());
+    smoothing.local = std::move(local);
     return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
+}
+
+/// What a threshold of the smoothed density encloses beside the cells that are kept, where the field alone says what
+/// the body is and no side of the design space trims it.
+class KeptWhereItSpeaks {
+  public:
+    KeptWhereItSpeaks(const Part& part, const FieldResult& field, const field::DensityField& cells, double threshold,
+                      std::shared_ptr<const shape::SmoothDensity> density)
+        : field_(cells), density_(std::move(density)), spacing_(cells.spacing) {
+        const std::vector<char> speaks = speakingCells(part, field);
+        const std::vector<float> shares = shape::keptShares(cells, threshold);
+        const Box3 inner = field.regions.designSpace.grown(-(brokenEdge + cells.spacing.maxCoeff()));
+        for (const bool trimmed : {false, true}) {  // a part that lies along its design space has no other cells
+            if (kept_ > 0) break;
+            cells_.clear();
+            keeps_.clear();
+            for (std::size_t c = 0; c < cells.count(); ++c) {
+                if (!speaks[c] || (!trimmed && !inner.contains(cells.centre(c)))) continue;
+                cells_.push_back(c);
+                keeps_.push_back(shares[c]);
+                kept_ += keeps_.back();
+            }
+        }
+    }
+    /// mm3
+    double asked() const { return kept_ * field_.cellVolume(); }
+    double excess(double threshold) const {
+        const shape::FieldBody body(density_, threshold);
+        const double cell = spacing_.maxCoeff(), far = 0.9 * spacing_.norm();
+        return field_.cellVolume() * orderedSum(cells_.size(), 0.0, [&](std::size_t n) {
+                   const Vec3 p = field_.centre(cells_[n]);
+                   const double d = body.value(p);
+                   double share = d < 0;
+                   if (std::abs(d) < far) {
+                       share = 0;
+                       for (int s = 0; s < 8; ++s) {
+                           const Vec3 q =
+                               p + 0.25 * spacing_.cwiseProduct(Vec3(s & 1 ? 1 : -1, s & 2 ? 1 : -1, s & 4 ? 1 : -1));
+                           share += std::clamp(0.5 - body.value(q) / (0.5 * cell), 0.0, 1.0) / 8;
+                       }
+                   }
+                   return share - keeps_[n];
+               });
+    }
+
+  private:
+    const field::DensityField& field_;
+    std::shared_ptr<const shape::SmoothDensity> density_;
+    Vec3 spacing_;
+    std::vector<std::size_t> cells_;
+    std::vector<float> keeps_;
+    double kept_ = 0;
+};
+
+/// The threshold of the smoothed density that encloses as much as the kept cells within 0.02 %, by regula falsi.
+double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress& progress) {
+    progress.step("Keeping the volume");
+    const double tolerance = 2e-4 * kept.asked();
+    auto excess = [&](double t) {
+        progress.check();
+        return kept.excess(t);
+    };
+    double low = start, high = start;
+    double fl = excess(low), fh = fl;
+    if (std::abs(fl) <= tolerance) return start;
+    for (double step = 0.02; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
+        high = low;
+        fh = fl;
+        low = std::max(low - step, 0.01);
+        fl = excess(low);
+    }
+    for (double step = 0.02; fh > 0 && high < 0.99; step *= 2) {
+        low = high;
+        fl = fh;
+        high = std::min(high + step, 0.99);
+        fh = excess(high);
+    }
+    if (fl < 0) return low;  // cannot be reached
+    if (fh > 0) return high;
+    for (int i = 0; i < 12; ++i) {
+        const double t =
+            std::clamp(low + (high - low) * fl / (fl - fh), low + 0.05 * (high - low), high - 0.05 * (high - low));
+        const double f = excess(t);
+        if (std::abs(f) < tolerance) return t;
+        (f > 0 ? low : high) = t;
+        (f > 0 ? fl : fh) = f;
+    }
+    return 0.5 * (low + high);
 }
 
 /// The threshold at which the solid encloses the asked volume within 0.05 %, by regula falsi on the sampled volume.
@@ -110,30 +250,6 @@ class RawBody final : public shape::Shape {
     double t_;
 };
 
-/// Cells within two cells of an interface's material or of a void by definition: there the shape follows the part file,
-/// not the field.
-std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
-    const auto& f = field.field;
-    std::vector<char> shaped(field.isVoid);
-    for (int axis = 0; axis < 3; ++axis) {  // a box of two cells around each, one axis at a time
-        const std::vector<char> old = shaped;
-        const std::size_t stride = axis == 0   ? 1
-                                   : axis == 1 ? f.cells[0]
-                                               : static_cast<std::size_t>(f.cells[0]) * f.cells[1];
-        for (std::size_t c = 0; c < old.size(); ++c) {
-            const int at = static_cast<int>(c / stride % f.cells[axis]);
-            for (int d = -2; d <= 2; ++d)
-                if (at + d >= 0 && at + d < f.cells[axis] && old[c + static_cast<std::ptrdiff_t>(stride) * d])
-                    shaped[c] = 1;
-        }
-    }
-    parallelFor(shaped.size(), [&](std::size_t c) {
-        for (const shape::RoundBar& bar : bars)
-            if (bar.distance(f.centre(c)) < 2 * f.spacing.maxCoeff()) shaped[c] = 1;
-    });
-    return shaped;
-}
-
 /// The cell that a point lies in, the nearest one outside the grid.
 std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
     const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing);
@@ -142,15 +258,9 @@ std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
     return f.index(c[0], c[1], c[2]);
 }
 
-void measureDeviation(const field::DensityField& field, const RawBody& raw, const surface::TriangleTree& tree,
-                      const std::vector<char>& shaped, SurfaceResult& r, Progress& progress) {
-    progress.step("Measuring the deviation");
+/// Mean, root of the mean square and largest of the corners' deviations. @return their sizes
+std::vector<float> cornerFigures(const field::DensityField& field, const std::vector<char>& shaped, SurfaceResult& r) {
     const std::size_t n = r.mesh.position.size();
-    r.deviation.resize(n);
-    parallelFor(n, [&](std::size_t v) {
-        const double d = tree.distance(r.mesh.position[v]);
-        r.deviation[v] = static_cast<float>(raw.evaluate(r.mesh.position[v]).value > 0 ? d : -d);
-    });
     std::vector<char> isFree(n, 1);
     for (std::size_t v = 0; v < n; ++v) isFree[v] = !shaped[cellAt(field, r.mesh.position[v])];
     for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t)
@@ -169,9 +279,76 @@ void measureDeviation(const field::DensityField& field, const RawBody& raw, cons
             r.deviationMaxAt = r.mesh.position[v];
         }
     }
-    if (size.empty()) return;
+    if (size.empty()) return size;
     r.deviationMean = sum / static_cast<double>(size.size());
     r.deviationRms = std::sqrt(squares / static_cast<double>(size.size()));
+    return size;
+}
+
+/// The same of the triangles. @return sizes at the middles of their edges
+std::vector<float> triangleFigures(const field::DensityField& field, const RawBody& raw,
+                                   const surface::TriangleTree& tree, const std::vector<char>& shaped,
+                                   const Box3& designSpace, SurfaceResult& r) {
+    const std::size_t n = r.mesh.position.size();
+    // the figures are of the triangles, not of their corners alone: by the middles of their edges
+    std::vector<char> isFree(n, 0);
+    const Box3 inner = designSpace.grown(-brokenEdge);  // its sides trim the body, whatever the field says there
+    for (const bool trimmed : {false, true}) {
+        for (std::size_t v = 0; v < n; ++v)
+            isFree[v] = !shaped[cellAt(field, r.mesh.position[v])] && (trimmed || inner.contains(r.mesh.position[v]));
+        if (std::count(isFree.begin(), isFree.end(), 1) > static_cast<std::ptrdiff_t>(n / 20)) break;
+    }
+    struct Middle {
+        Vec3 at;
+        double area, distance;
+    };
+    std::vector<Middle> middles;
+    for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t) {
+        const Triangle& v = r.mesh.triangle[t];
+        if (r.mesh.owner[t] != 0 || !isFree[v[0]] || !isFree[v[1]] || !isFree[v[2]]) continue;
+        const Vec3 &a = r.mesh.position[v[0]], &b = r.mesh.position[v[1]], &c = r.mesh.position[v[2]];
+        const double area = (b - a).cross(c - a).norm() / 6;
+        for (const Vec3& p : {Vec3(0.5 * (a + b)), Vec3(0.5 * (b + c)), Vec3(0.5 * (c + a))})
+            middles.push_back({p, area, 0});
+    }
+    parallelFor(middles.size(), [&](std::size_t m) {
+        const double d = tree.distance(middles[m].at);
+        middles[m].distance = raw.evaluate(middles[m].at).value > 0 ? d : -d;
+    });
+    double area = 0, sum = 0, squares = 0;
+    std::vector<float> size;
+    for (const Middle& m : middles) {
+        area += m.area;
+        sum += m.area * m.distance;
+        squares += m.area * m.distance * m.distance;
+        size.push_back(static_cast<float>(std::abs(m.distance)));
+        if (size.back() > r.deviationMax) {
+            r.deviationMax = size.back();
+            r.deviationMaxAt = m.at;
+        }
+    }
+    if (!(area > 0)) return {};
+    r.deviationMean = sum / area;
+    r.deviationRms = std::sqrt(squares / area);
+    return size;
+}
+
+void measureDeviation(const field::DensityField& field, const RawBody& raw, const surface::TriangleTree& tree,
+                      const std::vector<char>& shaped, const Box3& designSpace, bool ofTriangles, SurfaceResult& r,
+                      Progress& progress) {
+    progress.step("Measuring the deviation");
+    const std::size_t n = r.mesh.position.size();
+    r.deviation.resize(n);
+    parallelFor(n, [&](std::size_t v) {
+        const double d = tree.distance(r.mesh.position[v]);
+        r.deviation[v] = static_cast<float>(raw.evaluate(r.mesh.position[v]).value > 0 ? d : -d);
+    });
+    std::vector<float> size;
+    if (ofTriangles)
+        size = triangleFigures(field, raw, tree, shaped, designSpace, r);
+    else
+        size = cornerFigures(field, shaped, r);
+    if (size.empty()) return;
     const auto at = size.begin() + static_cast<std::ptrdiff_t>(0.95 * static_cast<double>(size.size() - 1));
     std::nth_element(size.begin(), at, size.end());
     r.deviation95 = *at;
@@ -223,17 +400,34 @@ std::vector<Loss> grouped(std::vector<Loss> losses, double reach) {
     return out;
 }
 
-/// Compares walls and gaps of the raw iso-surface, measured by inscribed balls, with the solid: at the middle of a ball
-/// the solid's distance tells how thick it is there now.
-void findLosses(const Part& part, const FieldResult& field, const surface::TriMesh& iso,
-                const surface::TriangleTree& tree, const PartShape& solid, const std::vector<char>& shaped,
-                SurfaceResult& r, Progress& progress) {
+constexpr double leastKept = 0.85;  // share of a member's thickness below which it counts as thinned
+
+/// Compares walls and gaps of the raw iso-surface, measured by inscribed balls, with the surface: by its own triangles
+/// where members are kept, else by the solid's distance at the middle of a ball.
+/// @return lost or thinned members, closed gaps
+std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const Recipe& recipe,
+                                               const surface::TriMesh& iso, const surface::TriangleTree& tree,
+                                               const surface::TriangleTree& ownTree, const PartShape& solid,
+                                               const std::vector<char>& shaped, Progress& progress) {
     progress.step("Looking for lost members");
     const double cell = field.field.spacing.maxCoeff();
     const std::size_t step = std::max<std::size_t>(1, iso.triangle.size() / 12000);
     const std::size_t samples = iso.triangle.size() / step;
     const double most = 4 * cell;  // only walls and gaps of up to eight cells are at risk
-    std::vector<std::vector<Loss>> found(2 * samples);
+    struct Ball {
+        Vec3 centre = Vec3::Zero();
+        double radius = 0, depth = 0;  ///< in the raw field; of the surface there
+    };
+    std::vector<std::array<Ball, 2>> found(samples);  // of members and of gaps; radius 0: none
+    // how deep the surface's own material is near a place: the middle of a member may have moved a little
+    auto deepest = [&](const Vec3& centre) {
+        double deep = 0;
+        for (int n = -1; n < 6; ++n) {
+            const Vec3 p = n < 0 ? centre : Vec3(centre + (n % 2 ? 0.4 : -0.4) * cell * Vec3::Unit(n / 2));
+            if (solid.solid->evaluate(p).value < 0) deep = std::max(deep, ownTree.distance(p));
+        }
+        return deep;
+    };
     parallelFor(samples, [&](std::size_t s) {
         const Triangle& v = iso.triangle[s * step];
         const Vec3 &a = iso.position[v[0]], &b = iso.position[v[1]], &c = iso.position[v[2]];
@@ -246,14 +440,48 @@ void findLosses(const Part& part, const FieldResult& field, const surface::TriMe
             if (!ball || ball->separation < 140 || ball->radius < 0.6 * cell) continue;
             const std::size_t at = cellAt(field.field, ball->centre);
             if (shaped[at] || !field.regions.designSpace.grown(-cell).contains(ball->centre)) continue;
-            const double depth = (side ? 1 : -1) * solid.solid->evaluate(ball->centre).value;
-            if (depth < (side ? 0.0 : 0.5 * ball->radius))
-                found[2 * s + side].push_back({ball->centre, 2 * ball->radius, std::max(0.0, 2 * depth)});
+            found[s][side] = {ball->centre, ball->radius,
+                              side || !recipe.keepMembers ? (side ? 1 : -1) * solid.solid->evaluate(ball->centre).value
+                                                          : deepest(ball->centre)};
         }
     });
     std::array<std::vector<Loss>, 2> losses;
-    for (std::size_t i = 0; i < found.size(); ++i)
-        losses[i % 2].insert(losses[i % 2].end(), found[i].begin(), found[i].end());
+    // a member's thickness is a mean over the samples around: balls between steps of the cells are now larger, now
+    // smaller
+    std::unordered_map<std::size_t, std::vector<const Ball*>> near;
+    for (const auto& pair : found)
+        if (pair[0].radius > 0) near[cellAt(field.field, pair[0].centre)].push_back(&pair[0]);
+    for (const auto& [member, gap] : found) {
+        if (gap.radius > 0 && gap.depth < 0) losses[1].push_back({gap.centre, 2 * gap.radius, 0});
+        if (!recipe.keepMembers) {
+            if (member.radius > 0 && member.depth < 0.5 * member.radius)
+                losses[0].push_back({member.centre, 2 * member.radius, std::max(0.0, 2 * member.depth)});
+            continue;
+        }
+        if (!(member.radius > 0) || member.depth >= leastKept * member.radius) continue;
+        double before = 0, after = 0;
+        const auto& f = field.field;
+        for (int k = -1; k <= 1; ++k)
+            for (int j = -1; j <= 1; ++j)
+                for (int i = -1; i <= 1; ++i) {
+                    const auto at = near.find(cellAt(f, member.centre + f.spacing.cwiseProduct(Vec3(i, j, k))));
+                    if (at == near.end()) continue;
+                    for (const Ball* b : at->second)
+                        if ((b->centre - member.centre).norm() < 1.5 * cell) {
+                            before += b->radius;
+                            after += std::min(b->depth, b->radius);
+                        }
+                }
+        if (after < leastKept * before)
+            losses[0].push_back({member.centre, 2 * member.radius, 2 * member.radius * after / before});
+    }
+    return losses;
+}
+
+/// Findings about members, gaps, interfaces, pieces and handles.
+void findLosses(const Part& part, const FieldResult& field, const std::array<std::vector<Loss>, 2>& losses,
+                SurfaceResult& r) {
+    const double cell = field.field.spacing.maxCoeff();
     auto mm = [](double v) { return formatNumber(v, 3) + " mm"; };
     for (const Loss& l : grouped(losses[0], 2 * cell)) {
         const bool gone = l.after <= 0.05 * l.before;
@@ -362,43 +590,79 @@ PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe&
     return buildShape(part, field.regions, freeBody(field, recipe, std::move(density), threshold, progress));
 }
 
-}  // namespace
-
-const char* name(GeometryFinding::Kind kind) {
-    static const char* names[] = {"member lost", "member thinned", "gap closed", "interface lost", "pieces", "handles"};
-    return names[static_cast<int>(kind)];
+/// Volume between the free triangles of a mesh and the body, positive where the mesh lies inside it, mm3: chords of a
+/// curved body do. By the middles of the edges, which is exact for quadratic surfaces.
+double chordVolume(const shape::Shape& body, const surface::TriMesh& mesh) {
+    return orderedSum(mesh.triangle.size(), 0.0, [&](std::size_t t) {
+        if (mesh.owner[t] != 0) return 0.0;
+        const Triangle& v = mesh.triangle[t];
+        const Vec3 &a = mesh.position[v[0]], &b = mesh.position[v[1]], &c = mesh.position[v[2]];
+        const double area = 0.5 * (b - a).cross(c - a).norm();
+        return -area / 3 *
+               (body.surfaceValue(0, 0.5 * (a + b)) + body.surfaceValue(0, 0.5 * (b + c)) +
+                body.surfaceValue(0, 0.5 * (c + a)));
+    });
 }
 
-PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
-                       Progress& progress) {
-    return draftedSolid(part, field, recipe,
-                        smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress), threshold,
-                        progress);
+/// Moves the free vertices a little off the body so that the triangles enclose its volume within 0.02 %.
+void keepBodyVolume(const Part& part, const FieldResult& field, const Recipe& recipe,
+                    const std::shared_ptr<const shape::SmoothDensity>& density, const shape::Shape& body,
+                    const std::vector<lattice::SurfaceSet>& vertexSurfaces, SurfaceResult& r, Progress& progress) {
+    double threshold = r.solvedThreshold, missing = chordVolume(body, r.mesh);
+    double next = threshold + 0.005 * (missing < 0 ? 1 : -1);
+    for (int i = 0; i < 5 && std::abs(missing) > 2e-4 * r.measures.volume; ++i) {
+        progress.step("Keeping the volume");
+        next = std::clamp(next, 0.01, 0.99);
+        surface::followShape(*draftedSolid(part, field, recipe, density, next, progress).solid, vertexSurfaces,
+                             0.4 * recipe.surfaceSpacing, r.mesh);
+        const double now = chordVolume(body, r.mesh), slope = (now - missing) / (next - threshold);
+        threshold = next;
+        missing = now;
+        if (!(slope > 0)) break;
+        next -= std::clamp(missing / slope, -0.05, 0.05);
+    }
+    r.measures = surface::measure(r.mesh);
 }
 
-PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
-                     Progress& progress) {
-    const auto density = smoothDensity(part, field, keptField(field, recipe), recipe.smoothing, progress);
-    return buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin);
+/// The surface that keeps the volume of the field locally, and its members. @return the body that it lies on
+PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const Recipe& recipe,
+                              const field::DensityField& cells,
+                              const std::shared_ptr<const shape::SmoothDensity>& density, SurfaceResult& r,
+                              std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
+    const KeptWhereItSpeaks kept(part, field, cells, recipe.threshold, density);
+    r.solvedThreshold = solveKeptThreshold(kept, recipe.threshold, progress);
+    const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
+    PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
+    r.faces = solid.faces;
+    r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+    if (recipe.triangles == Triangles::budget) {
+        surface::remeshToBudget(*solid.solid, recipe.triangleBudget, r.mesh, vertexSurfaces, progress);
+    } else if (recipe.triangles == Triangles::even) {
+        surface::RemeshOptions o;
+        o.edgeLength = recipe.surfaceSpacing;
+        o.chordError = 0.04 * recipe.surfaceSpacing;
+        surface::remesh(*solid.solid, o, r.mesh, vertexSurfaces, progress);
+    }
+    r.measures = surface::measure(r.mesh);
+    if (addsMaterial(recipe)) {  // the samples' error is the same with and without what is added
+        const double cell = 0.5 * field.field.spacing.minCoeff();
+        r.draftVolume = surface::sampledVolume(*solid.solid, cell, progress) -
+                        surface::sampledVolume(*solidAt(part, field, density, r.solvedThreshold).solid, cell, progress);
+    }
+    keepBodyVolume(part, field, recipe, density, *solid.solid, vertexSurfaces, r, progress);
+    r.askedVolume =
+        r.measures.volume - r.draftVolume + chordVolume(*solid.solid, r.mesh) - kept.excess(r.solvedThreshold);
+    return solid;
 }
 
-surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress) {
-    return surface::extractSurface(RawBody(field.field, threshold), field.field.spacing.minCoeff(), false, progress);
-}
-
-surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress) {
-    return surface::extractSurface(*buildShape(part, field.regions, nullptr).solid, spacing, true, progress);
-}
-
-SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
-    SurfaceResult r;
+/// The surface with one threshold for all. @return the body that it lies on
+PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, const Recipe& recipe,
+                                const std::shared_ptr<const shape::SmoothDensity>& density, SurfaceResult& r,
+                                std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
     r.askedVolume = thresholdFigures(part, field, recipe).keptPiecesVolume;
-    const field::DensityField cells = keptField(field, recipe);
-    const auto density = smoothDensity(part, field, cells, recipe.smoothing, progress);
     r.solvedThreshold =
         solveThreshold(part, field, density, recipe.threshold, r.askedVolume, recipe.draft.add ? 0.5 : 1.0, progress);
     const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
-    std::vector<lattice::SurfaceSet> vertexSurfaces;
     if (!recipe.thickenings.empty() && !recipe.draft.add) {  // what is not thickened stays as it is without it
         SurfaceResult plain = r;
         plain.mesh = surface::extractSurface(*solidAt(part, field, density, r.solvedThreshold).solid,
@@ -427,6 +691,44 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
         if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
     }
     r.draftVolume = addsMaterial(recipe) ? r.measures.volume - r.askedVolume : 0;
+    return final;
+}
+
+}  // namespace
+
+const char* name(GeometryFinding::Kind kind) {
+    static const char* names[] = {"member lost", "member thinned", "gap closed", "interface lost", "pieces", "handles"};
+    return names[static_cast<int>(kind)];
+}
+
+PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
+                       Progress& progress) {
+    return draftedSolid(part, field, recipe, smoothDensity(part, field, keptField(field, recipe), recipe, progress),
+                        threshold, progress);
+}
+
+PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
+                     Progress& progress) {
+    const auto density = smoothDensity(part, field, keptField(field, recipe), recipe, progress);
+    return buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin);
+}
+
+surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress) {
+    return surface::extractSurface(RawBody(field.field, threshold), field.field.spacing.minCoeff(), false, progress);
+}
+
+surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress) {
+    return surface::extractSurface(*buildShape(part, field.regions, nullptr).solid, spacing, true, progress);
+}
+
+SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+    SurfaceResult r;
+    const field::DensityField cells = keptField(field, recipe);
+    const auto density = smoothDensity(part, field, cells, recipe, progress);
+    std::vector<lattice::SurfaceSet> vertexSurfaces;
+    const PartShape final = recipe.keepMembers
+                                ? buildKeepingMembers(part, field, recipe, cells, density, r, vertexSurfaces, progress)
+                                : buildWithOneThreshold(part, field, recipe, density, r, vertexSurfaces, progress);
     r.mass = r.measures.volume * part.material.density;
     measureBores(part, vertexSurfaces, r);
 
@@ -437,10 +739,10 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
     r.rawPieces = thresholdFigures(part, field, recipe).keptPieces;
     r.rawGenus = rawMeasures.genus;
     const surface::TriangleTree rawTree(iso), ownTree(r.mesh);
-    const std::vector<char> shaped = shapedCells(field, solid.bars);
-    measureDeviation(cells, raw, rawTree, shaped, r, progress);
+    const std::vector<char> shaped = shapedCells(field, final.bars);
+    measureDeviation(cells, raw, rawTree, shaped, field.regions.designSpace, recipe.keepMembers, r, progress);
     r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
-    findLosses(part, field, iso, rawTree, final, shaped, r, progress);
+    findLosses(part, field, thinnerPlaces(field, recipe, iso, rawTree, ownTree, final, shaped, progress), r);
     return r;
 }
 

@@ -48,26 +48,28 @@ json recipeJson(const Recipe& r) {
     json thickenings = json::array(), numbers = json::array();
     for (const Thickening& t : r.thickenings) thickenings.push_back(thickeningJson(t));
     for (const PartNumber& n : r.numbers) numbers.push_back({{"place", n.place}, {"value", n.value}});
-    return {{"threshold", r.threshold},
-            {"smoothing", r.smoothing},
-            {"surface_spacing", r.surfaceSpacing},
-            {"element_size", r.elementSize},
-            {"hotspot_share", r.hotspotShare},
-            {"field", {{"how", static_cast<int>(r.field.how)}, {"which", r.field.which}, {"weights", r.field.weights}}},
-            {"largest_piece_only", r.largestPieceOnly},
-            {"smallest_island", r.smallestIsland},
-            {"triangles", static_cast<int>(r.triangles)},
-            {"triangle_budget", r.triangleBudget},
-            {"draft",
-             {{"add", r.draft.add},
-              {"pull", toJson(r.draft.pull)},
-              {"parting", r.draft.parting},
-              {"angle", r.draft.angle}}},
-            {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}},
-            {"thickenings", thickenings},
-            {"named_numbers", numbers},
-            {"rebuild", rebuildJson(r.rebuild)},
-            {"check", toJson(r.check)}};
+    json j{{"threshold", r.threshold},
+           {"smoothing", r.smoothing},
+           {"surface_spacing", r.surfaceSpacing},
+           {"element_size", r.elementSize},
+           {"hotspot_share", r.hotspotShare},
+           {"field", {{"how", static_cast<int>(r.field.how)}, {"which", r.field.which}, {"weights", r.field.weights}}},
+           {"largest_piece_only", r.largestPieceOnly},
+           {"smallest_island", r.smallestIsland},
+           {"triangles", static_cast<int>(r.triangles)},
+           {"triangle_budget", r.triangleBudget},
+           {"draft",
+            {{"add", r.draft.add},
+             {"pull", toJson(r.draft.pull)},
+             {"parting", r.draft.parting},
+             {"angle", r.draft.angle}}},
+           {"printing", {{"up", toJson(r.printing.up)}, {"overhang", r.printing.overhang}}},
+           {"thickenings", thickenings},
+           {"named_numbers", numbers},
+           {"rebuild", rebuildJson(r.rebuild)},
+           {"check", toJson(r.check)}};
+    if (r.keepMembers) j["keep_members"] = true;
+    return j;
 }
 
 namespace {
@@ -102,6 +104,7 @@ Recipe recipeFrom(const json& j) {
     Recipe r;
     r.threshold = j.at("threshold");
     r.smoothing = j.at("smoothing");
+    r.keepMembers = j.value("keep_members", false);
     r.surfaceSpacing = j.at("surface_spacing");
     r.elementSize = j.at("element_size");
     r.hotspotShare = j.at("hotspot_share");

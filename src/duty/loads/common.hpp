@@ -6,16 +6,6 @@
 
 namespace escultura::duty {
 
-LoadKind forceLoad();
-LoadKind bearingLoad();
-LoadKind pressureLoad();
-LoadKind torqueLoad();
-LoadKind remoteForceLoad();
-LoadKind gravityLoad();
-LoadKind accelerationLoad();
-LoadKind spinLoad();
-LoadKind displacementLoad();
-
 /// "(1, 2, 3)"
 std::string vectorText(const Vec3& v);
 /// "3 kN", "250 N"

@@ -6,13 +6,6 @@
 
 namespace escultura::duty {
 
-SupportKind fixedSupport();
-SupportKind slidingSupport();
-SupportKind cylindricalSupport();
-SupportKind bedSupport();
-SupportKind remoteSupport();
-SupportKind rigidSupport();
-
 inline const std::vector<const char*> rigidMotions = {"x", "y", "z", "turn x", "turn y", "turn z"};
 
 /// All six motions held are as good as fixed; single ones are judged on the mesh.

@@ -1,0 +1,240 @@
+#include "shape/local_threshold.hpp"
+
+#include <algorithm>
+#include <cmath>
+
+#include "base/parallel.hpp"
+#include "shape/cell_grid.hpp"
+
+namespace escultura::shape {
+namespace {
+
+constexpr double lowest = 0.03, highest = 0.92;   // beyond them a density is as good as empty or full
+constexpr double volumeBlur = 5;                  // sigma in cells over which volume is kept
+constexpr double slimBlur = 2.5, thinBlur = 1.2;  // the same in slim and thin members: what is beside must not count
+constexpr int slimReach = 9, thinReach = 2;       // squared radius in cells of the balls that they do not hold
+constexpr double updateBlur = 1.0;                // of the changes: keeps the threshold smooth
+constexpr double leastTarget = 0.02;              // blurred volume below which nothing is there to keep
+constexpr double gain = 0.3;
+constexpr int steps = 24;
+constexpr int bareSteps = 16;        // that keep volume alone; the rest also keeps thin members and gaps joined
+constexpr double leastDepth = 0.03;  // density by which their cells and the faces between them are on their side
+constexpr double depthBlur = 0.6;    // sigma in cells of what keeps them there
+constexpr double depthGain = 3;
+
+void blur(CellGrid& g, double sigma) {
+    const std::vector<double> kernel = gaussian(sigma);
+    for (int axis = 0; axis < 3; ++axis) convolve(g, axis, kernel);
+}
+
+/// Values of a quadratic B-spline at the cells' middles.
+CellGrid atMiddles(const CellGrid& coefficients) {
+    CellGrid g = coefficients;
+    for (int axis = 0; axis < 3; ++axis) convolve(g, axis, {0.75, 0.125});
+    return g;
+}
+
+/// Share of a cell on the side of {value >= 0}, by eight samples and the slope there. @param v  at the middles
+double enclosed(const CellGrid& v, int i, int j, int k) {
+    auto at = [&](int a, int b, int c) { return static_cast<double>(v.v[v.at(i + a, j + b, k + c)]); };
+    const double middle = at(0, 0, 0);
+    const double x[2] = {at(-1, 0, 0), at(1, 0, 0)}, y[2] = {at(0, -1, 0), at(0, 1, 0)},
+                 z[2] = {at(0, 0, -1), at(0, 0, 1)};
+    // quadratic along each axis through the three middles
+    const double gx = 0.5 * (x[1] - x[0]), gy = 0.5 * (y[1] - y[0]), gz = 0.5 * (z[1] - z[0]);
+    const double hx = x[0] + x[1] - 2 * middle, hy = y[0] + y[1] - 2 * middle, hz = z[0] + z[1] - 2 * middle;
+    const double most =
+        0.5 * (std::abs(gx) + std::abs(gy) + std::abs(gz)) + 0.125 * (std::abs(hx) + std::abs(hy) + std::abs(hz));
+    if (std::abs(middle) > 2 * most + 1e-3) return middle > 0;
+    double sum = 0;
+    for (int s = 0; s < 8; ++s) {
+        const double u = s & 1 ? 0.25 : -0.25, w = s & 2 ? 0.25 : -0.25, q = s & 4 ? 0.25 : -0.25;
+        const double value = middle + u * gx + w * gy + q * gz + 0.5 * (u * u * hx + w * w * hy + q * q * hz);
+        const double slope = std::sqrt(std::pow(gx + u * hx, 2) + std::pow(gy + w * hy, 2) + std::pow(gz + q * hz, 2));
+        sum += std::clamp(0.5 + value / std::max(0.5 * slope, 1e-3), 0.0, 1.0);
+    }
+    return sum / 8;
+}
+
+/// Grows marked cells by a ball, or shrinks them. @param reach  squared radius in cells
+std::vector<char> spread(const std::vector<char>& marked, const std::array<int, 3>& n, int reach, bool grow) {
+    std::vector<std::array<int, 3>> ball;
+    const int radius = static_cast<int>(std::sqrt(reach));
+    for (int c = -radius; c <= radius; ++c)
+        for (int b = -radius; b <= radius; ++b)
+            for (int a = -radius; a <= radius; ++a)
+                if (a * a + b * b + c * c <= reach) ball.push_back({a, b, c});
+    std::vector<char> out(marked.size());
+    auto at = [&](int i, int j, int k) {
+        return i + static_cast<std::size_t>(n[0]) * (j + static_cast<std::size_t>(n[1]) * k);
+    };
+    parallelFor(static_cast<std::size_t>(n[2]), [&](std::size_t slab) {
+        const int k = static_cast<int>(slab);
+        for (int j = 0; j < n[1]; ++j)
+            for (int i = 0; i < n[0]; ++i) {
+                bool found = false;  // a marked cell when growing, one that is not when shrinking
+                for (const auto& [a, b, c] : ball) {
+                    // the body goes on beyond the grid
+                    const int x = std::clamp(i + a, 0, n[0] - 1), y = std::clamp(j + b, 0, n[1] - 1),
+                              z = std::clamp(k + c, 0, n[2] - 1);
+                    found = (marked[at(x, y, z)] != 0) == grow;
+                    if (found) break;
+                }
+                out[at(i, j, k)] = found == grow;
+            }
+    });
+    return out;
+}
+
+/// Marked cells that no ball of that size within the marked ones reaches. A single layer on what is thick is a step of
+/// a curved face, not a member, unless it is the root of one.
+std::vector<char> tooThin(const std::vector<char>& marked, const std::array<int, 3>& cells, int reach) {
+    const std::vector<char> thick = spread(spread(marked, cells, reach, false), cells, reach, true);
+    const std::vector<char> beside = spread(thick, cells, 1, true);
+    std::vector<char> thin(marked.size());
+    for (std::size_t c = 0; c < thin.size(); ++c) thin[c] = marked[c] && !beside[c];
+    const std::vector<char> roots = spread(thin, cells, 3, true);
+    for (std::size_t c = 0; c < thin.size(); ++c) thin[c] = marked[c] && !thick[c] && roots[c];
+    return thin;
+}
+
+/// 1 at marked cells, falling smoothly to 0 around them.
+CellGrid softened(const std::vector<char>& marked, const std::array<int, 3>& cells) {
+    CellGrid w{cells, {marked.begin(), marked.end()}};
+    blur(w, 1.0);
+    for (float& v : w.v) v = std::min(1.0f, 4 * v);
+    return w;
+}
+
+}  // namespace
+
+ThinPlaces thinPlaces(const LocalVolume& volume, const std::array<int, 3>& cells) {
+    const std::size_t count = volume.target.size();
+    std::vector<char> kept(count), empty(count);
+    for (std::size_t c = 0; c < count; ++c) {
+        kept[c] = volume.target[c] > 0.5f;
+        empty[c] = !kept[c];
+    }
+    ThinPlaces thin{tooThin(kept, cells, thinReach), tooThin(empty, cells, thinReach), {}, {}};
+    thin.nearThin = softened(thin.member, cells);
+    thin.nearSlim = softened(tooThin(kept, cells, slimReach), cells);
+    return thin;
+}
+
+namespace {
+
+/// What is missing for thin cells, and for the faces between two of them, to lie on their side of the threshold:
+/// positive where the threshold must rise. @param above  density above the threshold, with a margin around the cells
+CellGrid missingDepth(const CellGrid& above, const ThinPlaces& thin, const std::array<int, 3>& cells, int margin) {
+    CellGrid missing{cells, std::vector<float>(thin.member.size(), 0.0f)};
+    const int step[4][3] = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
+    for (int k = 0; k < cells[2]; ++k)
+        for (int j = 0; j < cells[1]; ++j)
+            for (int i = 0; i < cells[0]; ++i) {
+                const std::size_t c = missing.at(i, j, k);
+                if (!thin.member[c] && !thin.gap[c]) continue;
+                const float side = thin.member[c] ? 1.0f : -1.0f;
+                for (const auto& s : step) {
+                    const int x = i + s[0], y = j + s[1], z = k + s[2];
+                    if (x >= cells[0] || y >= cells[1] || z >= cells[2]) continue;
+                    const std::size_t other = missing.at(x, y, z);
+                    if (!(thin.member[c] ? thin.member : thin.gap)[other]) continue;
+                    const float here = above.v[above.at(i + margin, j + margin, k + margin)];
+                    const float there = above.v[above.at(x + margin, y + margin, z + margin)];
+                    const float needed = static_cast<float>(leastDepth) - side * 0.5f * (here + there);
+                    if (needed <= 0) continue;
+                    for (const std::size_t at : {c, other})
+                        if (std::abs(missing.v[at]) < needed) missing.v[at] = -side * needed;
+                }
+            }
+    return missing;
+}
+
+/// (have - target) / target, blurred.
+CellGrid relativeError(const CellGrid& difference, const CellGrid& target, double sigma) {
+    CellGrid e = difference;
+    blur(e, sigma);
+    for (std::size_t c = 0; c < e.v.size(); ++c) e.v[c] /= std::max(target.v[c], static_cast<float>(leastTarget));
+    return e;
+}
+
+}  // namespace
+
+std::vector<float> keptShares(const field::DensityField& f, double threshold) {
+    const std::size_t nx = f.cells[0], ny = f.cells[1];
+    const std::size_t stride[3] = {1, nx, nx * ny};
+    std::vector<float> share(f.count());
+    parallelFor(
+        share.size(),
+        [&](std::size_t cell) {
+            const std::array<int, 3> at{static_cast<int>(cell % nx), static_cast<int>(cell / nx % ny),
+                                        static_cast<int>(cell / (nx * ny))};
+            double squares = 0;
+            for (int a = 0; a < 3; ++a) {
+                const float low = at[a] > 0 ? f.density[cell - stride[a]] : f.density[cell];
+                const float high = at[a] + 1 < f.cells[a] ? f.density[cell + stride[a]] : f.density[cell];
+                squares += 0.25 * (high - low) * (high - low);
+            }
+            const double above = f.density[cell] - threshold, slope = std::max(std::sqrt(squares), 1e-6);
+            share[cell] = static_cast<float>(std::clamp(0.5 + above / slope, 0.0, 1.0));
+        },
+        4096);
+    return share;
+}
+
+CellGrid localThreshold(const CellGrid& smoothed, const std::array<int, 3>& cells, int margin,
+                        const LocalVolume& volume, const ThinPlaces& thin, Progress& progress) {
+    const CellGrid middles = atMiddles(smoothed);
+    CellGrid threshold{smoothed.n, std::vector<float>(smoothed.v.size(), static_cast<float>(volume.threshold))};
+    CellGrid wanted{cells, volume.target};
+    for (std::size_t c = 0; c < wanted.v.size(); ++c) wanted.v[c] *= volume.speaks[c];
+    CellGrid target = wanted, slimTarget = wanted, thinTarget = wanted;
+    blur(target, volumeBlur);
+    blur(slimTarget, slimBlur);
+    blur(thinTarget, thinBlur);
+    CellGrid have{cells, std::vector<float>(volume.target.size())};
+    CellGrid above = middles;
+    for (int step = 0; step < steps; ++step) {
+        progress.step("Keeping the members' volume", static_cast<double>(step) / steps);
+        parallelFor(
+            above.v.size(), [&](std::size_t c) { above.v[c] = middles.v[c] - threshold.v[c]; }, 8192);
+        parallelFor(
+            static_cast<std::size_t>(cells[1]) * cells[2],
+            [&](std::size_t row) {
+                const int j = static_cast<int>(row % cells[1]), k = static_cast<int>(row / cells[1]);
+                for (int i = 0; i < cells[0]; ++i) {
+                    const std::size_t c = have.at(i, j, k);
+                    have.v[c] =
+                        volume.speaks[c] > 0
+                            ? volume.speaks[c] * static_cast<float>(enclosed(above, i + margin, j + margin, k + margin))
+                            : 0;
+                }
+            },
+            16);
+        for (std::size_t c = 0; c < have.v.size(); ++c) have.v[c] -= wanted.v[c];
+        const CellGrid wide = relativeError(have, target, volumeBlur), slim = relativeError(have, slimTarget, slimBlur),
+                       close = relativeError(have, thinTarget, thinBlur);
+        for (std::size_t c = 0; c < have.v.size(); ++c) {
+            const float e = wide.v[c] + thin.nearSlim.v[c] * (slim.v[c] - wide.v[c]);
+            have.v[c] = e + thin.nearThin.v[c] * (close.v[c] - e);
+        }
+        CellGrid change = withMargin(have, margin);
+        blur(change, updateBlur);
+        if (step >= bareSteps) {
+            CellGrid depth = withMargin(missingDepth(above, thin, cells, margin), margin);
+            blur(depth, depthBlur);
+            for (std::size_t c = 0; c < change.v.size(); ++c)
+                change.v[c] += static_cast<float>(depthGain / gain) * depth.v[c];
+        }
+        parallelFor(
+            threshold.v.size(),
+            [&](std::size_t c) {
+                threshold.v[c] =
+                    static_cast<float>(std::clamp<double>(threshold.v[c] + gain * change.v[c], lowest, highest));
+            },
+            8192);
+    }
+    return threshold;
+}
+
+}  // namespace escultura::shape
