@@ -325,6 +325,12 @@ class TestDuty : public QObject {
         j["supports"][0]["kind"] = "cylindrical";
         j["supports"][0]["held"] = {"radial", "axial"};
         QVERIFY(mentions(notes(j), "rotation about (0, 0, 1", Severity::blocker));
+        j = leverPart();  // a frame that does nothing is told, not followed in silence
+        j["frames"] = load(R"([{"name": "tilted", "angles": [0, 0, 30]}])");
+        j["supports"][0] = load(R"({"kind": "rigid", "interfaces": ["pivot"], "face": "bore", "frame": "tilted"})");
+        QVERIFY(mentions(notes(j), "frame 'tilted' has no effect on the rigid support", Severity::warning));
+        j["supports"][0]["kind"] = "remote";
+        QVERIFY(!mentions(notes(j), "has no effect", Severity::warning));
         QVERIFY(mentions(notes(leverPart(), 0.8), "does not reach interface 'eye'", Severity::blocker) ||
                 mentions(notes(leverPart(), 0.8), "does not reach interface 'pivot'", Severity::blocker));
         j = leverPart();

@@ -155,6 +155,34 @@ class TestProject : public QObject {
         const SurfaceResult again = evaluateSurface(p.part, *p.field(), recipe, progress);
         QVERIFY(again.mesh.position == s.mesh.position && again.mesh.triangle == s.mesh.triangle);
     }
+    /// With members kept: other triangles enclose the same volume, and what is thickened comes on top of it.
+    void keptMembersWithOtherTrianglesAndThickenings() {
+        const Project p = lever();
+        Progress progress;
+        Recipe recipe = p.current().recipe;
+        recipe.keepMembers = true;
+        const SurfaceResult plain = evaluateSurface(p.part, *p.field(), recipe, progress);
+        QVERIFY(plain.measures.watertight && plain.measures.genus == 2 && plain.draftVolume == 0);
+        Recipe even = recipe;
+        even.triangles = Triangles::even;
+        const SurfaceResult laid = evaluateSurface(p.part, *p.field(), even, progress);
+        QVERIFY(laid.mesh.triangle.size() != plain.mesh.triangle.size());
+        QVERIFY2(std::abs(laid.measures.volume / plain.measures.volume - 1) < 1e-3,
+                 qPrintable(QString::number(laid.measures.volume / plain.measures.volume)));
+        Recipe thick = recipe;
+        Thickening t;
+        t.centre = Vec3(40, 15, 7.5);
+        t.radius = 200;  // everywhere: the free surface moves by the amount
+        t.amount = 0.5;
+        t.edge = 1;
+        thick.thickenings.push_back(t);
+        const SurfaceResult more = evaluateSurface(p.part, *p.field(), thick, progress);
+        QCOMPARE(more.solvedThreshold, plain.solvedThreshold);  // what is not thickened stays as it is
+        const double grown = more.measures.volume - plain.measures.volume;
+        // the two figures are measured differently: by samples, and by the triangles
+        QVERIFY2(more.draftVolume > 0 && std::abs(grown / more.draftVolume - 1) < 0.15,
+                 qPrintable(QString("%1 for %2").arg(grown).arg(more.draftVolume)));
+    }
     void leverEndToEnd() {
         const Project p = lever();
         const auto s = p.surface(p.current().recipe);

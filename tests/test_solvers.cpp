@@ -2,6 +2,7 @@
 #include <cmath>
 
 #include "base/error.hpp"
+#include "elastic/linear_solver.hpp"
 #include "elastic/multigrid.hpp"
 #include "elastic/stress.hpp"
 #include "verification.hpp"
@@ -61,6 +62,60 @@ class TestSolvers : public QObject {
     Q_OBJECT
 
   private slots:
+    /// A solver from elsewhere, behind the seam: its own diagonal alone as preconditioner gives the direct solution,
+    /// free and with a held mean motion.
+    void aSolverOfAnotherKindPlugsIn_data() {
+        QTest::addColumn<bool>("mean");
+        QTest::newRow("clamped") << false;
+        QTest::newRow("mean motion held") << true;
+    }
+    void aSolverOfAnotherKindPlugsIn() {
+        QFETCH(bool, mean);
+        class Diagonal : public LinearSolver {
+          public:
+            explicit Diagonal(const System& system) : system_(system) {}
+            std::string words() const override { return "diagonal"; }
+            double bytes(std::size_t) const override { return 0; }
+            bool isExact() const override { return false; }
+            void apply(int vectors, const std::vector<float>& r, std::vector<float>& z) override {
+                for (std::size_t row = 0; row < system_.rows(); ++row) {
+                    const auto& k = system_.matrix();
+                    const auto at = k.pattern.find(static_cast<std::int32_t>(row), static_cast<std::int32_t>(row));
+                    const Mat3 block = k.block(at);
+                    for (int a = 0; a < 3; ++a)
+                        for (int v = 0; v < vectors; ++v) {
+                            const std::size_t i = (3 * row + a) * static_cast<std::size_t>(vectors) + v;
+                            z[i] = r[i] / static_cast<float>(block(a, a));
+                        }
+                }
+            }
+
+          private:
+            const System& system_;
+        };
+        const mesh::TetMesh m = bar(1);
+        Supports supports;
+        if (mean)
+            supports.meanHolds.push_back({startFaces(m), Vec3(0, 5, 5)});
+        else
+            supports = clampedStart(m);
+        const LoadVector load = endForce(m, Vec3(100, -50, 20));
+        Progress progress;
+        const Solution wanted = solve(m, steel(), supports, {load}, by(Method::direct), progress);
+        const System system(m, steel(), supports, 0, progress);
+        Diagonal diagonal(system);
+        SolveOptions options;
+        options.iterationLimit = 3000;
+        options.tolerance = 1e-9;
+        Solutions solutions(system, diagonal, options);
+        QVERIFY(!solutions.isExact() && (solutions.means() != nullptr) == mean);
+        const auto x = solutions.solve({system.restricted(load.forces)}, progress);
+        QVERIFY(solutions.report().iterations[0] > 20);
+        QVERIFY(largestDifference(system.displacement(x[0]), wanted.cases[0].displacement) < 1e-6);
+        options.iterationLimit = 5;  // what does not converge is refused
+        Solutions tooFew(system, diagonal, options);
+        QVERIFY_THROWS_EXCEPTION(SolveError, tooFew.solve({system.restricted(load.forces)}, progress));
+    }
     /// A held mean motion of a whole side adds no more to the equations than an elastic bed there: no dense block.
     void heldMeanMotionsStaySparse() {
         const mesh::TetMesh m = verification::mappedBlock(10, 10, 10, [](const Vec3& p) { return Vec3(40 * p); });

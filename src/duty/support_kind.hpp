@@ -13,6 +13,8 @@
 
 namespace escultura::duty {
 
+class Node;
+
 /// One face of an interface that a support acts on, and where what it holds goes.
 struct SupportTarget {
     const mesh::TetMesh& mesh;
@@ -49,7 +51,7 @@ struct SupportKind {
     /// Directions that are held at a point of the face; none: only the mesh tells.
     std::optional<std::vector<Vec3>> (*heldAt)(const Support& support, const NominalPoint& at) = nullptr;
     /// What must hold beyond its figures; refuses at a node. Null: nothing.
-    void (*require)(const Support& support, const class Node& node) = nullptr;
+    void (*require)(const Support& support, const Node& node) = nullptr;
     /// What it holds, such as "x, y, z", without its frame. Null: the motions that are held.
     std::string (*describe)(const Support& support) = nullptr;
 };

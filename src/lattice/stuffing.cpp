@@ -1,3 +1,6 @@
+/// Isosurface stuffing of a shape: the lattice near its boundary, vertices warped onto surfaces and edges, tetrahedra
+/// by stencil, pieces kept or dropped. One pass over shared tables, too long for its steps to be read apart.
+
 #include "lattice/stuffing.hpp"
 
 #include <algorithm>

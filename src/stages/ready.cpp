@@ -104,6 +104,12 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
              "Check both units.");
     if (m.yieldSource.find("assumed") != std::string::npos)
         warn(Place::material, "The material is assumed.", "Choose the material that the part is made of.");
+    for (const Support& s : part.supports)
+        if (!s.frame.empty() && !supportKind(s.kind).hasFrame)
+            warn(Place::supports,
+                 "The frame '" + s.frame + "' has no effect on the " + words(s.kind) + " support of " +
+                     listed(s.on.interfaces) + ".",
+                 "Take it away, or use a fixed or remote support.");
     if (part.supports.empty()) {
         block(Place::supports, "Nothing holds the part.", "Add a support to at least one interface.");
     } else {

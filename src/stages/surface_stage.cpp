@@ -151,30 +151,27 @@ class KeptWhereItSpeaks {
     double kept_ = 0;
 };
 
-/// The threshold of the smoothed density that encloses as much as the kept cells within 0.02 %, by regula falsi.
-double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress& progress) {
-    progress.step("Keeping the volume");
-    const double tolerance = 2e-4 * kept.asked();
-    auto excess = [&](double t) {
-        progress.check();
-        return kept.excess(t);
-    };
+/// The threshold at which an excess of volume, which falls with it, is zero: bracketed by growing steps, then by regula
+/// falsi. Where it cannot be reached, the end of the range that is nearest.
+/// @param excess  of a threshold, mm3
+template <class Excess>
+double thresholdWithout(const Excess& excess, double start, double firstStep, double tolerance) {
     double low = start, high = start;
     double fl = excess(low), fh = fl;
     if (std::abs(fl) <= tolerance) return start;
-    for (double step = 0.02; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
+    for (double step = firstStep; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
         high = low;
         fh = fl;
         low = std::max(low - step, 0.01);
         fl = excess(low);
     }
-    for (double step = 0.02; fh > 0 && high < 0.99; step *= 2) {
+    for (double step = firstStep; fh > 0 && high < 0.99; step *= 2) {
         low = high;
         fl = fh;
         high = std::min(high + step, 0.99);
         fh = excess(high);
     }
-    if (fl < 0) return low;  // cannot be reached
+    if (fl < 0) return low;
     if (fh > 0) return high;
     for (int i = 0; i < 12; ++i) {
         const double t =
@@ -187,39 +184,27 @@ double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress&
     return 0.5 * (low + high);
 }
 
-/// The threshold at which the solid encloses the asked volume within 0.05 %, by regula falsi on the sampled volume.
+/// The threshold of the smoothed density that encloses as much as the kept cells within 0.02 %.
+double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress& progress) {
+    progress.step("Keeping the volume");
+    return thresholdWithout(
+        [&](double t) {
+            progress.check();
+            return kept.excess(t);
+        },
+        start, 0.02, 2e-4 * kept.asked());
+}
+
+/// The threshold at which the solid encloses the asked volume within 0.02 % of the sampled volume.
 double solveThreshold(const Part& part, const FieldResult& field,
                       const std::shared_ptr<const shape::SmoothDensity>& density, double start, double asked,
                       double fineness, Progress& progress) {
     const double cell = fineness * field.field.spacing.minCoeff();
-    auto excess = [&](double t) {
-        return surface::sampledVolume(*solidAt(part, field, density, t).solid, cell, progress) - asked;
-    };
-    double low = start, high = start;
-    double fl = excess(low), fh = fl;
-    const double tolerance = 2e-4 * asked;
-    if (std::abs(fl) < tolerance) return start;
-    for (double step = 0.04; fl < 0 && low > 0.01; step *= 2) {  // too little: lower the threshold
-        high = low, fh = fl;
-        low = std::max(low - step, 0.01);
-        fl = excess(low);
-    }
-    for (double step = 0.04; fh > 0 && high < 0.99; step *= 2) {
-        low = high, fl = fh;
-        high = std::min(high + step, 0.99);
-        fh = excess(high);
-    }
-    if (fl < 0) return low;  // cannot be reached: keep-outs take too much
-    if (fh > 0) return high;
-    for (int i = 0; i < 12; ++i) {
-        const double t =
-            std::clamp(low + (high - low) * fl / (fl - fh), low + 0.05 * (high - low), high - 0.05 * (high - low));
-        const double f = excess(t);
-        if (std::abs(f) < tolerance) return t;
-        (f > 0 ? low : high) = t;
-        (f > 0 ? fl : fh) = f;
-    }
-    return 0.5 * (low + high);
+    return thresholdWithout(
+        [&](double t) {
+            return surface::sampledVolume(*solidAt(part, field, density, t).solid, cell, progress) - asked;
+        },
+        start, 0.04, 2e-4 * asked);
 }
 
 /// The raw field as a body: trilinear between cell centres, empty beyond the grid.
@@ -402,6 +387,38 @@ std::vector<Loss> grouped(std::vector<Loss> losses, double reach) {
 
 constexpr double leastKept = 0.85;  // share of a member's thickness below which it counts as thinned
 
+/// An inscribed ball of the raw field, and how deep the surface's material is there.
+struct Ball {
+    Vec3 centre = Vec3::Zero();
+    double radius = 0, depth = 0;  ///< mm
+};
+
+/// Members that kept less than their share, by means over the balls within a cell and a half: between the steps of the
+/// cells single ones are now larger, now smaller than the member.
+std::vector<Loss> thinnedMembers(const field::DensityField& f, const std::vector<Ball>& members) {
+    std::unordered_map<std::size_t, std::vector<const Ball*>> near;
+    for (const Ball& b : members) near[cellAt(f, b.centre)].push_back(&b);
+    const double reach = 1.5 * f.spacing.maxCoeff();
+    std::vector<Loss> losses;
+    for (const Ball& member : members) {
+        if (member.depth >= leastKept * member.radius) continue;
+        double before = 0, after = 0;
+        auto add = [&](const Ball* b) {
+            if ((b->centre - member.centre).norm() >= reach) return;
+            before += b->radius;
+            after += std::min(b->depth, b->radius);
+        };
+        for (int n = 0; n < 27; ++n) {
+            const Vec3 step(n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1);
+            const auto at = near.find(cellAt(f, member.centre + f.spacing.cwiseProduct(step)));
+            if (at != near.end()) std::for_each(at->second.begin(), at->second.end(), add);
+        }
+        if (after < leastKept * before)
+            losses.push_back({member.centre, 2 * member.radius, 2 * member.radius * after / before});
+    }
+    return losses;
+}
+
 /// Compares walls and gaps of the raw iso-surface, measured by inscribed balls, with the surface: by its own triangles
 /// where members are kept, else by the solid's distance at the middle of a ball.
 /// @return lost or thinned members, closed gaps
@@ -413,11 +430,7 @@ std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const R
     const double cell = field.field.spacing.maxCoeff();
     const std::size_t step = std::max<std::size_t>(1, iso.triangle.size() / 12000);
     const std::size_t samples = iso.triangle.size() / step;
-    const double most = 4 * cell;  // only walls and gaps of up to eight cells are at risk
-    struct Ball {
-        Vec3 centre = Vec3::Zero();
-        double radius = 0, depth = 0;  ///< in the raw field; of the surface there
-    };
+    const double most = 4 * cell;                     // only walls and gaps of up to eight cells are at risk
     std::vector<std::array<Ball, 2>> found(samples);  // of members and of gaps; radius 0: none
     // how deep the surface's own material is near a place: the middle of a member may have moved a little
     auto deepest = [&](const Vec3& centre) {
@@ -446,35 +459,16 @@ std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const R
         }
     });
     std::array<std::vector<Loss>, 2> losses;
-    // a member's thickness is a mean over the samples around: balls between steps of the cells are now larger, now
-    // smaller
-    std::unordered_map<std::size_t, std::vector<const Ball*>> near;
-    for (const auto& pair : found)
-        if (pair[0].radius > 0) near[cellAt(field.field, pair[0].centre)].push_back(&pair[0]);
     for (const auto& [member, gap] : found) {
         if (gap.radius > 0 && gap.depth < 0) losses[1].push_back({gap.centre, 2 * gap.radius, 0});
-        if (!recipe.keepMembers) {
-            if (member.radius > 0 && member.depth < 0.5 * member.radius)
-                losses[0].push_back({member.centre, 2 * member.radius, std::max(0.0, 2 * member.depth)});
-            continue;
-        }
-        if (!(member.radius > 0) || member.depth >= leastKept * member.radius) continue;
-        double before = 0, after = 0;
-        const auto& f = field.field;
-        for (int k = -1; k <= 1; ++k)
-            for (int j = -1; j <= 1; ++j)
-                for (int i = -1; i <= 1; ++i) {
-                    const auto at = near.find(cellAt(f, member.centre + f.spacing.cwiseProduct(Vec3(i, j, k))));
-                    if (at == near.end()) continue;
-                    for (const Ball* b : at->second)
-                        if ((b->centre - member.centre).norm() < 1.5 * cell) {
-                            before += b->radius;
-                            after += std::min(b->depth, b->radius);
-                        }
-                }
-        if (after < leastKept * before)
-            losses[0].push_back({member.centre, 2 * member.radius, 2 * member.radius * after / before});
+        if (!recipe.keepMembers && member.radius > 0 && member.depth < 0.5 * member.radius)
+            losses[0].push_back({member.centre, 2 * member.radius, std::max(0.0, 2 * member.depth)});
     }
+    if (!recipe.keepMembers) return losses;
+    std::vector<Ball> members;
+    for (const auto& pair : found)
+        if (pair[0].radius > 0) members.push_back(pair[0]);
+    losses[0] = thinnedMembers(field.field, members);
     return losses;
 }
 
@@ -624,6 +618,19 @@ void keepBodyVolume(const Part& part, const FieldResult& field, const Recipe& re
     r.measures = surface::measure(r.mesh);
 }
 
+/// Lays the triangles out anew as the recipe asks; as extracted they stay.
+void layOut(const shape::Shape& body, const Recipe& recipe, surface::TriMesh& mesh,
+            std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
+    if (recipe.triangles == Triangles::budget) {
+        surface::remeshToBudget(body, recipe.triangleBudget, mesh, vertexSurfaces, progress);
+    } else if (recipe.triangles == Triangles::even) {
+        surface::RemeshOptions o;
+        o.edgeLength = recipe.surfaceSpacing;
+        o.chordError = 0.04 * recipe.surfaceSpacing;
+        surface::remesh(body, o, mesh, vertexSurfaces, progress);
+    }
+}
+
 /// The surface that keeps the volume of the field locally, and its members. @return the body that it lies on
 PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const Recipe& recipe,
                               const field::DensityField& cells,
@@ -635,14 +642,7 @@ PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const 
     PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
     r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
-    if (recipe.triangles == Triangles::budget) {
-        surface::remeshToBudget(*solid.solid, recipe.triangleBudget, r.mesh, vertexSurfaces, progress);
-    } else if (recipe.triangles == Triangles::even) {
-        surface::RemeshOptions o;
-        o.edgeLength = recipe.surfaceSpacing;
-        o.chordError = 0.04 * recipe.surfaceSpacing;
-        surface::remesh(*solid.solid, o, r.mesh, vertexSurfaces, progress);
-    }
+    layOut(*solid.solid, recipe, r.mesh, vertexSurfaces, progress);
     r.measures = surface::measure(r.mesh);
     if (addsMaterial(recipe)) {  // the samples' error is the same with and without what is added
         const double cell = 0.5 * field.field.spacing.minCoeff();
@@ -679,14 +679,7 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
     if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
     const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, density, r.solvedThreshold);
     if (recipe.triangles != Triangles::asExtracted) {
-        if (recipe.triangles == Triangles::budget) {
-            surface::remeshToBudget(*final.solid, recipe.triangleBudget, r.mesh, vertexSurfaces, progress);
-        } else {
-            surface::RemeshOptions o;
-            o.edgeLength = recipe.surfaceSpacing;
-            o.chordError = 0.04 * recipe.surfaceSpacing;
-            surface::remesh(*final.solid, o, r.mesh, vertexSurfaces, progress);
-        }
+        layOut(*final.solid, recipe, r.mesh, vertexSurfaces, progress);
         r.measures = surface::measure(r.mesh);
         if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
     }

@@ -376,6 +376,7 @@ std::pair<std::string, std::string> labelled(std::string path) {
     static const std::map<std::string, std::pair<const char*, const char*>> known = {
         {"threshold", {"threshold", ""}},
         {"smoothing", {"smoothing", " mm"}},
+        {"keep_members", {"keeps thin members", ""}},
         {"surface_spacing", {"surface spacing", " mm"}},
         {"element_size", {"element size", " mm"}},
         {"hotspot_share", {"hotspot sensitivity", ""}},

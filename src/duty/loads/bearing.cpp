@@ -7,15 +7,7 @@ LoadKind bearingLoad() {
     LoadKind k{Load::Kind::bearing, "bearing", "bearing load",
                "A pin's pressure on the half of the bore that it presses on."};
     k.hasFrame = k.canShare = k.inTables = true;
-    k.figures = {{.key = "force",
-                  .label = "Force",
-                  .at = &Load::force,
-                  .dimension = dimension::force,
-                  .fileUnit = inForce,
-                  .shownUnit = "N",
-                  .required = false,
-                  .orMagnitude = true,
-                  .column = "f"}};
+    k.figures = {forceFigure(true)};
     k.apply = [](const Load& l, LoadTarget& t) {
         const Vec3 force = t.share * (t.axes * l.force);
         for (const LoadedFace& f : t.faces) {

@@ -7,6 +7,29 @@
 
 namespace escultura::duty {
 
+Figure<Load> forceFigure(bool inTables) {
+    return {.key = "force",
+            .label = "Force",
+            .at = &Load::force,
+            .dimension = dimension::force,
+            .fileUnit = inForce,
+            .shownUnit = "N",
+            .required = false,
+            .orMagnitude = true,
+            .column = inTables ? "f" : ""};
+}
+
+Figure<Load> momentFigure(bool inTables) {
+    return {.key = "moment",
+            .label = "Moment",
+            .at = &Load::moment,
+            .dimension = dimension::moment,
+            .fileUnit = inMoment,
+            .shownUnit = "N*m",
+            .required = false,
+            .column = inTables ? "m" : ""};
+}
+
 std::string vectorText(const Vec3& v) {
     return "(" + formatNumber(v[0]) + ", " + formatNumber(v[1]) + ", " + formatNumber(v[2]) + ")";
 }

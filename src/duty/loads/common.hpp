@@ -6,6 +6,10 @@
 
 namespace escultura::duty {
 
+/// Force of a load, or its magnitude and direction; its moment. In tables under f and m where the kind is in them.
+Figure<Load> forceFigure(bool inTables);
+Figure<Load> momentFigure(bool inTables);
+
 /// "(1, 2, 3)"
 std::string vectorText(const Vec3& v);
 /// "3 kN", "250 N"

@@ -5,23 +5,7 @@ namespace escultura::duty {
 LoadKind forceLoad() {
     LoadKind k{Load::Kind::force, "force", "force", ""};
     k.hasFrame = k.canShare = k.inTables = true;
-    k.figures = {{.key = "force",
-                  .label = "Force",
-                  .at = &Load::force,
-                  .dimension = dimension::force,
-                  .fileUnit = inForce,
-                  .shownUnit = "N",
-                  .required = false,
-                  .orMagnitude = true,
-                  .column = "f"},
-                 {.key = "moment",
-                  .label = "Moment",
-                  .at = &Load::moment,
-                  .dimension = dimension::moment,
-                  .fileUnit = inMoment,
-                  .shownUnit = "N*m",
-                  .required = false,
-                  .column = "m"}};
+    k.figures = {forceFigure(true), momentFigure(true)};
     k.apply = [](const Load& l, LoadTarget& t) {
         const Vec3 force = t.share * (t.axes * l.force), moment = t.share * (t.axes * l.moment);
         for (const LoadedFace& f : t.faces) {
