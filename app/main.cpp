@@ -22,10 +22,9 @@ int main(int argc, char** argv) {
     escultura::app::MainWindow window;
     application.problem = [&window](const QString& message) { emit window.session().failed(message); };
     window.show();
-    window.offerRecovery();
     if (arguments.size() == 2 && !window.session().isBusy()) {
         // a part file is built and checked at once, so that there is something to look at
-        if (!arguments[1].endsWith(".escultura")) window.runWhenOpened();
+        if (arguments[1].endsWith(".json")) window.runWhenOpened();
         window.open(QFileInfo(arguments[1]).absoluteFilePath());
     }
     const int code = QApplication::exec();

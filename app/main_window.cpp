@@ -11,6 +11,7 @@
 #include <QProgressBar>
 #include <QPushButton>
 #include <QSplitter>
+#include <QStackedWidget>
 #include <cmath>
 
 #include "theme/theme.hpp"
@@ -77,7 +78,18 @@ MainWindow::MainWindow() {
     rows->addWidget(shelf_);
     rows->addWidget(middle, 1);
     rows->addWidget(strip_);
-    setCentralWidget(all);
+    start_ = new StartPage(demoFolder());
+    pages_ = new QStackedWidget;
+    pages_->addWidget(start_);
+    pages_->addWidget(all);
+    setCentralWidget(pages_);
+    connect(start_, &StartPage::fieldAsked, this, &MainWindow::askForField);
+    connect(start_, &StartPage::openAsked, this, &MainWindow::askToOpen);
+    connect(start_, &StartPage::chosen, this, &MainWindow::open);
+    connect(start_, &StartPage::backAsked, this, [this] { pages_->setCurrentIndex(1); });
+    connect(start_, &StartPage::recoverAsked, this, [this](const store::Unsaved& work) {
+        if (mayLeave()) session_.recover(work);
+    });
     makeMenus();
     makeFinder();
 
@@ -90,6 +102,8 @@ MainWindow::MainWindow() {
     connect(&session_, &Session::projectOpened, this, [this] {
         for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
             w->setEnabled(true);
+        pages_->setCurrentIndex(1);
+        rememberOpen();
         refit_ = true;
         selectedFinding_.clear();
         low_ = high_ = std::nullopt;
@@ -109,6 +123,7 @@ MainWindow::MainWindow() {
         if (openCheckAfterRun_) dossier_->openCard(Stage::check);
         openCheckAfterRun_ = false;
         showScene();
+        rememberOpen();
     });
     connect(&session_, &Session::failed, this, &MainWindow::showError);
     connect(&session_, &Session::progressed, this, [this](const QString& step, double share) {
@@ -219,6 +234,7 @@ MainWindow::MainWindow() {
     connect(shelf_, &Shelf::variantMenu, this, &MainWindow::variantMenu);
     strip_->refresh();
     setWindowTitle("Escultura");
+    showStart();
 }
 
 QWidget* MainWindow::makeProgress() {
@@ -246,17 +262,17 @@ QWidget* MainWindow::makeProgress() {
     return progress_;
 }
 
+bool MainWindow::mayLeave() {
+    if (session_.isBusy()) return false;
+    if (!session_.hasProject() || !session_.isModified()) return true;
+    const auto answer = QMessageBox::question(this, "Unsaved work", "Save the project before opening another?",
+                                              QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
+    if (answer == QMessageBox::Save) save(false);
+    return answer == QMessageBox::Discard;
+}
+
 void MainWindow::open(const QString& path) {
-    if (session_.isBusy()) return;
-    if (session_.hasProject() && session_.isModified()) {
-        const auto answer = QMessageBox::question(this, "Unsaved work", "Save the project before opening another?",
-                                                  QMessageBox::Save | QMessageBox::Discard | QMessageBox::Cancel);
-        if (answer == QMessageBox::Cancel) return;
-        if (answer == QMessageBox::Save) {
-            save(false);
-            return;
-        }
-    }
+    if (!mayLeave()) return;
     static const QStringList fields{"vti", "vtu", "vtk", "npy", "csv", "tsv"};
     if (path.endsWith(".escultura"))
         session_.openProject(path);

@@ -10,14 +10,19 @@
 #include "requirement_strip.hpp"
 #include "session.hpp"
 #include "shelf/shelf.hpp"
+#include "start/start_page.hpp"
 #include "view/cage_editor.hpp"
 #include "view/panes.hpp"
 #include "view/view.hpp"
 #include "view/view_bar.hpp"
 
 class QProgressBar;
+class QStackedWidget;
 
 namespace escultura::app {
+
+/// The source's folder while developing, the installed one otherwise.
+QString demoFolder();
 
 class MainWindow : public QMainWindow {
     Q_OBJECT
@@ -50,8 +55,10 @@ class MainWindow : public QMainWindow {
     /// Makes everything in a release folder again and tells what differs.
     /// @param openKey  file of the signer's public key; empty: the folder's own
     void checkRelease(const QString& folder, const QString& openKey = {});
-    /// Offers work that an earlier process could not save.
-    void offerRecovery();
+    /// Ways to begin, recent files, work that an earlier process could not save; in place of the part.
+    void showStart();
+    /// Puts the open file and a picture of it among the recent ones.
+    void rememberOpen();
     Session& session() { return session_; }
     View& view() { return *view_; }
     Panes& panes() { return *panes_; }
@@ -74,6 +81,8 @@ class MainWindow : public QMainWindow {
     report::SceneOptions sceneOptions();
     void makeFinder();
     QWidget* makeProgress();
+    /// Asks when there is unsaved work. @return whether what is open may be closed
+    bool mayLeave();
     void refresh();
     void showScene(bool refit = false);
     void showError(const QString& message);
@@ -84,6 +93,7 @@ class MainWindow : public QMainWindow {
     void exportSolid();
     void connectRebuild();
     void askForField();
+    void askToOpen();
     void importBody(const QString& as);
     void showProcess();
     void setPicking(bool on);
@@ -103,6 +113,8 @@ class MainWindow : public QMainWindow {
     void cardOpened(project::Stage stage);
 
     Session session_;
+    QStackedWidget* pages_;
+    StartPage* start_;
     Shelf* shelf_;
     Dossier* dossier_;
     View* view_;

@@ -17,6 +17,7 @@
 #include "main_window.hpp"
 #include "project/run.hpp"
 #include "report/report.hpp"
+#include "start/recent.hpp"
 #include "store/storage.hpp"
 #include "widgets.hpp"
 
@@ -44,6 +45,8 @@ bool MainWindow::save(bool ask) {
         if (!path.endsWith(".escultura")) path += ".escultura";
     }
     session_.saveProject(path);
+    rememberRecent(path, QString::fromStdString(session_.project().part.name),
+                   session_.lastKnown().surface ? view_->thumbnail(232, 140, 1.02) : QImage());
     return true;
 }
 
@@ -131,12 +134,10 @@ void MainWindow::addField(const QString& path) {
                             p.variants[p.open].recipe.field = {FieldChoice::How::one, index, {}};
                         });
                     } else {
-                        const QString part = QFileInfo(path).path() + "/" + dialog->name() + ".json";
-                        if (QFileInfo::exists(part))
-                            throw InputError("There is a part file already: " + part.toStdString());
-                        exchange::writeText(part.toStdString(),
-                                            newPartText(field.name, field.source, part.toStdString()));
-                        session_.openPart(part);
+                        // a path that no file can have: the part lives in memory until it is saved as a project
+                        const QString part =
+                            QFileInfo(path).absolutePath() + "/" + dialog->name() + " (not saved yet)/part.json";
+                        session_.openNewPart(newPartText(field.name, field.source, part.toStdString()), part);
                     }
                 } catch (const InputError& e) {
                     showError(e.what());
@@ -149,6 +150,12 @@ void MainWindow::addField(const QString& path) {
 void MainWindow::askForField() {
     const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
     if (!path.isEmpty()) addField(path);
+}
+
+void MainWindow::askToOpen() {
+    const QString path = QFileDialog::getOpenFileName(this, "Open a part or a project", {},
+                                                      "Parts and projects (*.json *.escultura);;All files (*)");
+    if (!path.isEmpty()) open(path);
 }
 
 void MainWindow::importBody(const QString& as) {
@@ -284,27 +291,20 @@ void MainWindow::checkRelease(const QString& folder, const QString& openKey) {
         });
 }
 
-void MainWindow::offerRecovery() {
-    const auto found = store::unsavedWork(Session::recoveryFolder().toStdString());
-    if (found.empty()) return;
-    const store::Unsaved& newest = found.front();
-    QMessageBox box(QMessageBox::Question, "Unsaved work",
-                    QString("Work on '%1' was not saved when Escultura ended: %2 steps, the last: %3 (%4).")
-                        .arg(QString::fromStdString(newest.partName))
-                        .arg(newest.steps.size() - 1)
-                        .arg(QString::fromStdString(newest.steps.back().text),
-                             QString::fromStdString(newest.steps.back().time).replace('T', ' ')),
-                    QMessageBox::NoButton, this);
-    box.setObjectName("recovery");
-    auto* recover = box.addButton("Recover", QMessageBox::AcceptRole);
-    recover->setObjectName("recover");
-    auto* discard = box.addButton("Discard", QMessageBox::DestructiveRole);
-    box.addButton("Later", QMessageBox::RejectRole);
-    box.exec();
-    if (box.clickedButton() == recover)
-        session_.recover(newest);
-    else if (box.clickedButton() == discard)
-        for (const auto& u : found) store::discard(u);
+void MainWindow::showStart() {
+    start_->refresh(Session::recoveryFolder(),
+                    session_.hasProject() ? QString::fromStdString(session_.project().part.name) : QString());
+    pages_->setCurrentIndex(0);
+}
+
+void MainWindow::rememberOpen() {
+    if (!session_.hasProject()) return;
+    const std::string& part = session_.project().part.path;
+    const QString path = !session_.projectPath().isEmpty() ? session_.projectPath() : QString::fromStdString(part);
+    if (!QFileInfo(path).isFile()) return;  // in memory only
+    const bool seen = session_.lastKnown().surface != nullptr && isVisible();
+    rememberRecent(path, QString::fromStdString(session_.project().part.name),
+                   seen ? view_->thumbnail(232, 140, 1.02) : QImage());
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {
@@ -323,6 +323,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
             return;
         }
     }
+    rememberOpen();
     session_.cancel();
     session_.forgetRecovery();
     e->accept();

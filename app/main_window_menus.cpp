@@ -23,12 +23,9 @@ using namespace project;
 using namespace judge;
 using report::Show;
 
-namespace {
-/// The source's folder while developing, the installed one otherwise.
 QString demoFolder() {
     return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
 }
-}  // namespace
 
 void MainWindow::makeMenus() {
     auto add = [&](QMenu* menu, const QString& text, const QKeySequence& key, auto slot, const char* name,
@@ -47,13 +44,9 @@ void MainWindow::makeMenus() {
     };
     auto* file = menuBar()->addMenu("File");
     add(
-        file, "Open…", QKeySequence::Open,
-        [this] {
-            const QString path = QFileDialog::getOpenFileName(this, "Open a part or a project", {},
-                                                              "Parts and projects (*.json *.escultura);;All files (*)");
-            if (!path.isEmpty()) open(path);
-        },
-        "actionOpen", "open");
+        file, "Start page", QKeySequence("Ctrl+Home"), [this] { showStart(); }, "actionStart");
+    add(
+        file, "Open…", QKeySequence::Open, [this] { askToOpen(); }, "actionOpen", "open");
     add(
         file, "Open demo: tether yoke", {}, [this] { open(demoFolder() + "/tether-yoke.json"); }, "actionDemoYoke");
     add(

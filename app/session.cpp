@@ -323,6 +323,21 @@ void Session::openPart(const QString& path) {
         [this, opened] { adopt(opened, {}); });
 }
 
+void Session::openNewPart(const std::string& text, const QString& path) {
+    auto opened = std::make_shared<project::Project>();
+    work(
+        "Opening",
+        [opened, text, path](Progress& progress) {
+            *opened = project::openPartText(text, path.toStdString(), progress);
+        },
+        [this, opened] {
+            adopt(opened, {});
+            record("New part");
+            modified_ = true;
+            emit changed();
+        });
+}
+
 void Session::reloadPart() {
     if (!hasProject()) return;
     auto opened = std::make_shared<project::Project>();

@@ -65,6 +65,8 @@ class Session : public QObject {
     void refreshField();
 
     void openPart(const QString& path);
+    /// A part that lives in memory until it is saved. @param path  that paths in the text start from; no file
+    void openNewPart(const std::string& text, const QString& path);
     /// Reads the part file again and keeps variants and results; what the change touches is out of date.
     void reloadPart();
     void openProject(const QString& path);

@@ -14,11 +14,17 @@ QuantityEdit::QuantityEdit(Dimension dimension, const QString& unit, double leas
                               : "A number with or without a unit; arithmetic is allowed, as in 1/8 in");
 }
 
+void QuantityEdit::setAutomatic(const QString& words) {
+    automatic_ = words;
+    setValue(value_);
+}
+
 void QuantityEdit::setValue(double value) {
     value_ = value;
     const double scale = unit_.isEmpty() ? 1 : unitScale(unit_.toStdString());
     QString text = QString::number(value / scale, 'g', 5);
     if (!unit_.isEmpty()) text += " " + unit_;
+    if (value == 0 && !automatic_.isEmpty()) text = automatic_;
     if (!hasFocus() || !isModified()) setText(text);
 }
 
@@ -26,10 +32,13 @@ void QuantityEdit::accept() {
     if (!isModified()) return;  // the shown digits are rounded: only what was typed counts
     QString error;
     double v = value_;
+    const QString typed = text().trimmed();
+    const bool automatic =
+        !automatic_.isEmpty() && (typed.isEmpty() || typed.startsWith(automatic_.section(':', 0, 0)));
     try {
-        v = parseQuantity(text().toStdString(), dimension_, unit_.toStdString());
+        v = automatic ? 0 : parseQuantity(text().toStdString(), dimension_, unit_.toStdString());
         const double scale = unit_.isEmpty() ? 1 : unitScale(unit_.toStdString());
-        if (v < least_ || v > most_)
+        if (!automatic && (v < least_ || v > most_))
             error = QString("Type a value from %1 to %2 %3.").arg(num(least_ / scale), num(most_ / scale), unit_);
     } catch (const InputError& e) {
         error = QString::fromStdString("Type " + e.detail().expected + "; found " + e.detail().found + ".");

@@ -17,6 +17,9 @@ class QuantityEdit : public QLineEdit {
   public:
     /// @param unit  shown unit; empty for pure numbers
     QuantityEdit(Dimension dimension, const QString& unit, double least, double most, QWidget* parent = nullptr);
+    /// Words that stand for 0: the program chooses, as in "automatic: 1.2 mm". Whoever types "automatic", 0 or nothing
+    /// asks for it.
+    void setAutomatic(const QString& words);
     /// In internal units.
     void setValue(double value);
     double value() const { return value_; }
@@ -29,7 +32,7 @@ class QuantityEdit : public QLineEdit {
   private:
     void accept();
     Dimension dimension_;
-    QString unit_;
+    QString unit_, automatic_;
     double least_, most_, value_ = 0;
 };
 

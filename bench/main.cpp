@@ -17,6 +17,7 @@
 #include <thread>
 
 #include "base/quantity.hpp"
+#include "cage_bench.hpp"
 #include "field/combine.hpp"
 #include "hostile_bench.hpp"
 #include "organic_shapes.hpp"
@@ -335,6 +336,11 @@ int main(int argc, char** argv) {
     int shapes = 100;
     b->add_option("part", part, "Part file");
     b->add_option("--shapes", shapes, "Count of random organic shapes");
+    auto* cg = app.add_subcommand("cage", "Cages with the fewest faces: demo parts, made-up bodies, random shapes");
+    std::vector<std::string> cageParts{"demo/rocker-plate.json", "demo/sensor-mast-foot.json", "demo/tether-yoke.json"};
+    int cageShapes = 10;
+    cg->add_option("parts", cageParts, "Part files");
+    cg->add_option("--shapes", cageShapes, "Count of random organic shapes");
     auto* q = app.add_subcommand("solve", "The equation solvers side by side over sizes");
     double largest = 2e6;
     bool direct = true;
@@ -373,6 +379,7 @@ int main(int argc, char** argv) {
         if (*w) return bench::solveOne(part, one);
         if (*q) return bench::benchSolve(part, largest, direct, other);
         if (*s) return benchSurface(part);
+        if (*cg) return bench::benchCages(cageParts, cageShapes);
         if (*b) return benchRebuild(part, shapes);
         return meshSizes(part);
     } catch (const std::exception& e) {

@@ -178,12 +178,41 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
 
 }  // namespace
 
+/// The start page, and the demos' pictures on it.
+static void startShots(const QString& folder, const QString& pictures) {
+    for (const char* demo : {"rocker-plate", "sensor-mast-foot", "tether-yoke"}) {
+        MainWindow w;
+        w.setProperty("neverAsk", true);
+        w.show();
+        w.open(QString(ESCULTURA_DEMO_FOLDER) + "/" + demo + ".json");
+        settle(w);
+        w.session().run(Stage::surface);
+        settle(w);
+        w.viewBar().setShow(report::Show::surface);
+        emit w.viewBar().changed();
+        w.view().fit();
+        QTest::qWait(400);
+        w.view().thumbnail(232, 140, 1.02).save(pictures + "/" + demo + ".png");
+        w.close();
+    }
+    MainWindow w;
+    w.show();
+    QTest::qWait(400);
+    w.grab().save(folder + "/start.png");
+    w.close();
+}
+
 int main(int argc, char** argv) {
+    const QTemporaryDir own;  // nothing of this machine's user is shown
+    qputenv("ESCULTURA_RECENT_FOLDER", own.filePath("recent").toLocal8Bit());
+    qputenv("ESCULTURA_RECOVERY_FOLDER", own.filePath("recovery").toLocal8Bit());
     QApplication application(argc, argv);
     theme::apply(application);
     const QString folder = argc > 1 ? argv[1] : "docs/screenshots";
     const QString only = argc > 2 ? argv[2] : "";
     QDir().mkpath(folder);
+    if (only.isEmpty() || only == "start") startShots(folder, QString(ESCULTURA_DEMO_FOLDER) + "/../app/pictures");
+    if (only == "start") return 0;
     MainWindow w;
     w.setProperty("neverAsk", true);
     w.show();

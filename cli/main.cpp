@@ -33,7 +33,7 @@ struct RunOptions {
     std::optional<double> threshold;
     std::optional<std::string> elementSize, smoothing, surfaceSpacing;
     std::string level = "standard", solver = "automatic";
-    std::optional<std::string> faceSize;
+    std::optional<std::string> faceSize, cageTolerance;
     bool rebuild = false, test = false, untested = false, keepMembers = false;
     std::string save;  // project file
     bool quiet = false, jsonLog = false, replace = false;
@@ -70,6 +70,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
                                                     : elastic::Method::automatic;
     recipe.check.rebuilt = o.rebuild;
     if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
+    if (o.cageTolerance) recipe.rebuild.tolerance = length(*o.cageTolerance, "--cage-tolerance", 1e-3);
     if (o.surfaceSpacing) recipe.surfaceSpacing = length(*o.surfaceSpacing, "--surface-spacing", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     recipe.keepMembers = o.keepMembers;
@@ -158,8 +159,15 @@ int main(int argc, char** argv) {
     run->add_flag("--rebuild", o.rebuild,
                   "Rebuild the editable solid, check it instead of the surface, and write solid.step");
     run->add_option("--face-size", o.faceSize,
-                    "Edge length of the control cage's faces, mm or with a unit (default: by the walls)")
+                    "Edge length of the control cage's faces, mm or with a unit (default: the largest that keep the "
+                    "tolerance)")
         ->type_name("LENGTH");
+    run->add_option(
+           "--cage-tolerance", o.cageTolerance,
+           "Largest distance between cage and surface, mm or with a unit (default: half a cell); the cage gets "
+           "the fewest faces that keep it")
+        ->type_name("LENGTH")
+        ->excludes("--face-size");
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");

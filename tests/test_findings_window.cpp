@@ -289,12 +289,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         w_->setProperty("neverAsk", true);
         w_->show();
         QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QTimer::singleShot(300, this, [] {
-            for (QWidget* top : QApplication::topLevelWidgets())
-                if (auto* b = top->findChild<QPushButton*>("recover"); b && top->isVisible())
-                    QTest::mouseClick(b, Qt::LeftButton);
-        });
-        w_->offerRecovery();
+        click("recover");  // on the start page: nothing stands before it
         QVERIFY(settle());
         QVERIFY(session().hasProject());
         QCOMPARE(session().variant().name, std::string("Unsaved"));

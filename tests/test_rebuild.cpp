@@ -61,7 +61,8 @@ CageStep member(const Vec3& from, const Vec3& to, double radius) {
 class TestRebuild : public QObject {
     Q_OBJECT
   private slots:
-    /// The tether yoke has walls thinner than a face and feather edges: the same bars, and both planes of symmetry.
+    /// The tether yoke has walls thinner than a face and feather edges: half a cell of 2.5 mm at most, a tenth RMS,
+    /// with few faces, and both planes of symmetry.
     void yokeCage() {
         Progress progress;
         Project p = openPart(ESCULTURA_DEMO "/tether-yoke.json", progress);
@@ -72,11 +73,12 @@ class TestRebuild : public QObject {
         const auto surface = p.surface(recipe);
         const auto& d = cage->deviation;
         QVERIFY(cage->agrees && cage->folded.empty());
-        QVERIFY2(std::max(d.rms, d.backRms) <= 0.01 * d.edge,
-                 qPrintable(QString("%1 %2").arg(d.rms / d.edge).arg(d.backRms / d.edge)));
-        QVERIFY2(std::max(d.largest, d.backLargest) <= 0.12 * d.edge,
-                 qPrintable(QString("%1 %2").arg(d.largest / d.edge).arg(d.backLargest / d.edge)));
-        QVERIFY(cage->cage.face.size() < 8000);
+        QVERIFY(cage->within);
+        QCOMPARE(cage->tolerance, 1.25);
+        QVERIFY2(std::max(d.rms, d.backRms) <= 0.25, qPrintable(QString("%1 %2").arg(d.rms).arg(d.backRms)));
+        QVERIFY2(std::max(d.largest, d.backLargest) <= 1.25,
+                 qPrintable(QString("%1 %2").arg(d.largest).arg(d.backLargest)));
+        QVERIFY2(cage->cage.face.size() <= 700, qPrintable(QString::number(cage->cage.face.size())));
         for (int axis : {1, 2})
             for (auto v : cage::mirrorVertices(cage->cage, {Vec3::Zero(), Vec3::Unit(axis)}, 1e-6)) QVERIFY(v >= 0);
         // what ends early is told
@@ -86,18 +88,24 @@ class TestRebuild : public QObject {
         QVERIFY(told);
         const auto patches = cage::makePatches(cage->cage);
         QVERIFY(patches.regularJump < 1e-6);
-        QVERIFY2(patches.irregularJump < 1, qPrintable(QString::number(patches.irregularJump)));
-        QVERIFY(near(cage::measureLimit(cage->cage).volume, cage->target->measures().volume, 3e-3));
+        QVERIFY2(patches.irregularJump < 2.5, qPrintable(QString::number(patches.irregularJump)));
+        // the deviation is hardly one-sided
+        const auto limit = cage::measureLimit(cage->cage);
+        QVERIFY(std::abs(limit.volume - cage->target->measures().volume) <= 0.3 * d.rms * limit.area);
     }
-    /// Rocker plate and mast foot: within 1 % and 12 % of an edge both ways, handles right, solid sound, bores and
-    /// faces exact, volume of STEP, solid, limit surface and surface in agreement.
+    /// Rocker plate and mast foot: within half a cell and a tenth RMS both ways with few faces, handles right, solid
+    /// sound, bores and faces exact, volume of STEP, solid, limit surface and surface in agreement.
     void demos_data() {
         QTest::addColumn<QString>("name");
-        QTest::newRow("rocker plate") << "rocker-plate";
-        QTest::newRow("mast foot") << "sensor-mast-foot";
+        QTest::addColumn<double>("cell");
+        QTest::addColumn<int>("faces");
+        QTest::newRow("rocker plate") << "rocker-plate" << 2.0 << 90;
+        QTest::newRow("mast foot") << "sensor-mast-foot" << 2.5 << 115;
     }
     void demos() {
         QFETCH(QString, name);
+        QFETCH(double, cell);
+        QFETCH(int, faces);
         Progress progress;
         Project p = openPart(std::string(ESCULTURA_DEMO) + "/" + name.toStdString() + ".json", progress);
         const Recipe& recipe = p.variants[0].recipe;
@@ -107,16 +115,18 @@ class TestRebuild : public QObject {
         const auto surface = p.surface(recipe);
         const auto& d = cage->deviation;
         QVERIFY(cage->agrees && cage->folded.empty());
-        QVERIFY2(std::max(d.rms, d.backRms) <= 0.01 * d.edge,
-                 qPrintable(QString("%1 %2").arg(d.rms / d.edge).arg(d.backRms / d.edge)));
-        QVERIFY(std::max(d.largest, d.backLargest) <= 0.12 * d.edge);
+        QVERIFY(cage->within);
+        QVERIFY2(std::max(d.rms, d.backRms) <= 0.1 * cell, qPrintable(QString("%1 %2").arg(d.rms).arg(d.backRms)));
+        QVERIFY(std::max(d.largest, d.backLargest) <= 0.5 * cell);
+        QVERIFY2(static_cast<int>(cage->cage.face.size()) <= faces,
+                 qPrintable(QString::number(cage->cage.face.size())));
         QVERIFY2(b->problems.empty(), b->problems.empty() ? "" : b->problems.front().c_str());
         QCOMPARE(b->genus, surface->measures.genus);
         QVERIFY(b->solid.solid.valid && b->solid.solid.closed);
         QVERIFY(near(b->solid.free.volume, b->limit.volume, 1e-3));
-        QVERIFY(near(b->solid.solid.volume, surface->measures.volume, 5e-3));
+        QVERIFY(std::abs(b->solid.solid.volume - surface->measures.volume) <= 0.3 * d.rms * surface->measures.area);
         QVERIFY(b->regularJump < 1e-6);
-        QVERIFY(b->irregularJump < 1);
+        QVERIFY(b->irregularJump < 2.5);
         for (const auto& f : b->solid.features) QVERIFY(f.identity < 1e-4);
         // read by another process: bores are one or two cylinders of the exact diameter, machined faces planes
         const QString step = folder().filePath(name + ".step");

@@ -30,6 +30,7 @@ struct WindowDriver {
     /// A fresh window on a part file or a project.
     void openWindow(const QString& path) {
         qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
+        qputenv("ESCULTURA_RECENT_FOLDER", dir_.filePath("recent").toLocal8Bit());
         qputenv("ESCULTURA_AUTOMATIC_TESTS", "0");  // whoever wants them turns them on
         w_ = std::make_unique<MainWindow>();
         w_->setProperty("neverAsk", true);

@@ -103,7 +103,7 @@ class RebuildCard : public Card {
     void refreshBody() override;
 
   private:
-    QuantityEdit *size_, *count_;
+    QuantityEdit *tolerance_, *size_, *count_;
     QCheckBox* adapt_;
     QLabel *error_, *cage_, *solid_, *problems_;
     QPushButton *fit_, *edit_, *features_, *deviation_, *step_, *quick_, *rebuild_;

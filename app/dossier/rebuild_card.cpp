@@ -19,12 +19,19 @@ using namespace project;
 using report::Show;
 
 RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
+    tolerance_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
+    tolerance_->setObjectName("cageTolerance");
+    tolerance_->setToolTip(
+        "Largest distance between the cage's smooth body and the surface that matters to you; its root mean square may "
+        "be a fifth of that. The cage gets the fewest faces that keep it. Automatic: half a cell of the field");
     size_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
     size_->setObjectName("faceSize");
-    size_->setToolTip("Edge length of the cage's faces; 0: from the walls of the surface");
+    size_->setToolTip("Edge length of the cage's faces. Automatic: the largest that keep the tolerance");
+    size_->setAutomatic("automatic");
     count_ = new QuantityEdit(dimension::none, "", 0, 100000);
     count_->setObjectName("faceCount");
-    count_->setToolTip("Wanted count of faces, used when the face size is 0");
+    count_->setToolTip("Wanted count of faces. Automatic: the fewest that keep the tolerance");
+    count_->setAutomatic("automatic");
     adapt_ = new QCheckBox("smaller faces where the fit deviates");
     adapt_->setObjectName("adaptCage");
     error_ = errorLabel();
@@ -49,6 +56,7 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     quick_->setToolTip(
         "Rebuild the solid and check it at level look (Ctrl+L). The shelf keeps what was checked before");
     body()->addWidget(heading("Control cage"));
+    body()->addWidget(field("Tolerance", tolerance_));
     body()->addWidget(field("Face size", size_));
     body()->addWidget(field("Face count", count_));
     body()->addWidget(adapt_);
@@ -65,6 +73,12 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     auto change = [this](const QString& text, const std::function<void(Rebuild&)>& how) {
         session_.edit(text, [&](Project& p) { how(p.variants[p.open].recipe.rebuild); });
     };
+    connect(tolerance_, &QuantityEdit::valueEntered, this, [change](double v) {
+        change("Cage tolerance", [v](Rebuild& r) {
+            r.tolerance = v;
+            r.faceSize = r.faceCount = 0;
+        });
+    });
     connect(size_, &QuantityEdit::valueEntered, this,
             [change](double v) { change("Face size", [v](Rebuild& r) { r.faceSize = v; }); });
     connect(count_, &QuantityEdit::valueEntered, this, [change](double v) {
@@ -73,7 +87,7 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
             if (r.faceCount > 0) r.faceSize = 0;
         });
     });
-    for (auto* e : {size_, count_})
+    for (auto* e : {tolerance_, size_, count_})
         connect(e, &QuantityEdit::errorChanged, this, [this](const QString& text) { showError(error_, text); });
     connect(adapt_, &QCheckBox::clicked, this,
             [change](bool on) { change("Smaller faces", [on](Rebuild& r) { r.adapt = on; }); });
@@ -113,10 +127,19 @@ void RebuildCard::refreshBody() {
     const LastKnown k = session_.lastKnown();
     const bool surface = session_.project().surface(session_.recipe()) != nullptr;
     const bool busy = session_.isBusy();
+    const auto cage = session_.project().cage(session_.recipe());
+    const auto field = session_.project().field(session_.recipe());
+    const bool byTolerance = r.faceSize == 0 && r.faceCount == 0;
+    tolerance_->setAutomatic(!byTolerance ? "not used: faces are given below"
+                             : field      ? "automatic: " + num(stages::cageTolerance(*field, Recipe{})) + " mm"
+                                          : QString("automatic"));
+    tolerance_->setValue(byTolerance ? r.tolerance : 0);
+    const QString chosen = cage && byTolerance && !cage->byHand ? "automatic: " : "automatic";
+    size_->setAutomatic(chosen == "automatic" ? chosen : chosen + num(cage->faceSize) + " mm");
+    count_->setAutomatic(chosen == "automatic" ? chosen : chosen + QString::number(cage->cage.face.size()));
     size_->setValue(r.faceSize);
     count_->setValue(r.faceCount);
     adapt_->setChecked(r.adapt);
-    const auto cage = session_.project().cage(session_.recipe());
     const auto solid = session_.project().rebuild(session_.recipe());
     fit_->setEnabled(surface && !busy && !cage);
     edit_->setEnabled(surface);
@@ -129,6 +152,10 @@ void RebuildCard::refreshBody() {
         const auto& d = k.cage->deviation;
         auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
         text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
+                        {"tolerance", k.cage->tolerance > 0
+                                          ? brief(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
+                                          : QString("none: faces were given")},
+                        {"vertices with other than four edges", QString::number(k.cage->irregular)},
                         {"pieces, handles", QString("%1, %2 (target %3, %4)")
                                                 .arg(k.cage->report.pieces)
                                                 .arg(k.cage->report.genus)

@@ -123,10 +123,10 @@ void View::redraw(bool moving) {
     update();
 }
 
-QImage View::thumbnail(int w, int h) {
+QImage View::thumbnail(int w, int h, double seen) {
     if (!renderer_ || !scene_) return {};
     render::Camera c = render::fit(scene_->bounds, w, h);
-    c.height *= 0.9;
+    c.height *= seen;
     return renderer_->render(c, w * 2, h * 2, true, {0xF6, 0xF2, 0xEA});
 }
 

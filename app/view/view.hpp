@@ -29,7 +29,8 @@ class View : public QWidget {
     /// Visible height, mm.
     void zoomTo(double height);
     /// A small picture of the present scene.
-    QImage thumbnail(int width, int height);
+    /// @param height of what is seen over the height of the part's bounds
+    QImage thumbnail(int width, int height, double seen = 0.9);
     /// A picture with overlay.
     QImage picture(int width, int height);
     /// The same; see-through where nothing is drawn.

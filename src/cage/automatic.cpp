@@ -4,12 +4,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
-#include "base/parallel.hpp"
+#include "cage/clearances.hpp"
 #include "cage/patches.hpp"
-#include "surface/bins.hpp"
-#include "surface/thickness.hpp"
+#include "cage/split.hpp"
 
 namespace escultura::cage {
 namespace {
@@ -28,44 +26,6 @@ std::vector<char> poorVertices(const Cage& cage, const CageDeviation& d, const s
         if (d.backFace[v] >= 0 && d.back[v] > limit) mark(d.backFace[v]);
     return poor;
 }
-
-/// The body with its thin walls filled out, for the wrap only: the cage then has a layer of faces on each side of a
-/// wall that is thinner than a face, and the fit draws both onto the real surface. Gaps stay open by a face and a bit.
-class FilledOut {
-  public:
-    FilledOut(const std::function<double(const Vec3&)>& value, const Target& target, double wall, double gap)
-        : value_(value), reach_(Vec3::Constant(wall)), bins_(wall) {
-        const auto& mesh = target.mesh();
-        const auto normal = surface::vertexNormals(mesh);
-        std::vector<surface::Ball> balls(mesh.position.size());
-        parallelFor(mesh.position.size(), [&](std::size_t v) {
-            const auto inner = surface::inscribedBall(target.tree(), mesh.position[v], normal[v], 0.5 * wall);
-            if (!inner || inner->separation < surface::wallSeparation || inner->radius >= 0.5 * wall) return;
-            double grow = 0.5 * wall - inner->radius;
-            const double widest = gap + 2 * grow;
-            const auto outer = surface::inscribedBall(target.tree(), mesh.position[v], -normal[v], 0.5 * widest);
-            if (outer && outer->separation >= surface::wallSeparation) grow = std::min(grow, outer->radius - 0.5 * gap);
-            if (grow > 0) balls[v] = {inner->centre, inner->radius + grow};
-        });
-        for (const surface::Ball& b : balls)
-            if (b.radius > 0) near_[bins_.keyAt(b.centre)].push_back(b);
-    }
-    double operator()(const Vec3& p) const {
-        double v = value_(p);
-        bins_.within(p - reach_, p + reach_, [&](std::int64_t key) {
-            const auto at = near_.find(key);
-            if (at == near_.end()) return;
-            for (const surface::Ball& b : at->second) v = std::min(v, (p - b.centre).norm() - b.radius);
-        });
-        return v;
-    }
-
-  private:
-    const std::function<double(const Vec3&)>& value_;
-    Vec3 reach_;
-    surface::Bins bins_;
-    std::unordered_map<std::int64_t, std::vector<surface::Ball>> near_;
-};
 
 constexpr int mostTries = 12, mostFits = 3;
 constexpr std::size_t cheapPatches = 3000;  // faces whose patches are made in a fraction of the fit's time
@@ -93,10 +53,10 @@ void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOption
 }
 
 /// Orders results: right pieces and handles, no folds, within the bars (1 and below), then the deviation.
-double badness(const AutomaticCage& a, const Target& target) {
+double badness(const AutomaticCage& a, const Target& target, const AutomaticOptions& o) {
     const CageDeviation& d = a.deviation;
-    const double rms = std::max(d.rms, d.backRms) / (0.01 * d.edge),
-                 largest = std::max(d.largest, d.backLargest) / (0.12 * d.edge);
+    const double rms = std::max(d.rms, d.backRms) / (o.rms > 0 ? o.rms : 0.01 * d.edge),
+                 largest = std::max(d.largest, d.backLargest) / (o.largest > 0 ? o.largest : 0.12 * d.edge);
     return 1e4 * (std::abs(a.report.genus - target.measures().genus) +
                   10 * std::abs(a.report.pieces - target.measures().pieces)) +
            (a.report.closed && a.report.manifold ? 0 : 1e6) + 100.0 * static_cast<double>(a.folded.size()) +
@@ -110,34 +70,16 @@ namespace {
 /// Splits faces where the fit still deviates or folds, and fits again, as long as it gets better.
 void adapt(AutomaticCage& best, const Target& target, const AutomaticOptions& options, Progress& progress) {
     for (int round = 0; round < 3; ++round) {
-        const double limit = options.tolerance * best.deviation.edge;
+        const double limit = options.largest > 0 ? 0.85 * options.largest : options.tolerance * best.deviation.edge;
         std::vector<char> poor = poorVertices(best.cage, best.deviation, best.folded, limit);
         if (std::count(poor.begin(), poor.end(), 1) == 0) break;
-        for (const auto& plane : options.symmetry) {
-            const auto mirror = mirrorVertices(best.cage, plane, 0.02 * best.deviation.edge);
-            for (std::size_t v = 0; v < poor.size(); ++v)
-                if (poor[v] && mirror[v] >= 0) poor[mirror[v]] = 1;
-        }
         AutomaticCage a;
         a.cage = best.cage;
         a.faceSize = best.faceSize;
         a.tries = best.tries;
-        refineAround(a.cage, poor);
-        std::vector<std::vector<std::int32_t>> mirror;
-        for (const auto& plane : options.symmetry) mirror.push_back(mirrorVertices(a.cage, plane, 1e-6));
-        relaxOn(a.cage, target.tree(), 8);
-        // the target's triangles are not as symmetric as the body
-        for (std::size_t m = 0; m < mirror.size(); ++m) {
-            const auto& [at, n] = options.symmetry[m];
-            const std::vector<Vec3> old = a.cage.position;
-            for (std::size_t v = 0; v < old.size(); ++v) {
-                if (mirror[m][v] < 0) continue;
-                const Vec3& q = old[mirror[m][v]];
-                a.cage.position[v] = 0.5 * (old[v] + q - 2 * (q - at).dot(n) * n);
-            }
-        }
+        splitAround(a.cage, std::move(poor), target, options.symmetry);
         fitAndMeasure(a, target, options, 1, 7, false, progress);
-        if (badness(a, target) >= badness(best, target)) break;
+        if (badness(a, target, options) >= badness(best, target, options)) break;
         best = std::move(a);
     }
 }
@@ -149,6 +91,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
     AutomaticCage best;
     double size = options.faceSize;
     if (!(size > 0)) size = std::sqrt(target.measures().area / std::max(20, options.faceCount));
+    const Clearances clearances(target, (0.5 * options.thickest + 0.6) * size);
     const Vec3 shifts[] = {{0, 0, 0}, {0.5, 0.5, 0.5}, {0.25, 0.5, 0.75}, {0.5, 0, 0.25}};
     double least = -1;
     int fits = 0;
@@ -159,9 +102,9 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         w.symmetry = options.symmetry;
         w.pieces = target.measures().pieces;
         // a wrap with other handles or pieces is not worth tidying, but for the last
-        w.wanted = [&](const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
+        w.wanted = [&](const Cage&, const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
         AutomaticCage a;
-        const FilledOut filled(value, target, options.thickest * w.faceSize, 1.2 * w.faceSize);
+        const WrapReady filled(value, clearances, options.thickest * w.faceSize, 1.2 * w.faceSize, 0);
         a.cage = wrapBody(filled, bounds, target.mesh(), target.tree(), w, progress);
         a.faceSize = w.faceSize;
         a.report = inspect(a.cage);
@@ -173,7 +116,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         const bool stubs = std::max(a.deviation.largest, a.deviation.backLargest) > a.deviation.edge;
         if (options.adapt && (!stubs || fits == mostFits)) adapt(a, target, options, progress);
         fitAndMeasure(a, target, options, 0.1, a.cage.face.size() < 3000 ? 8 : 4, true, progress);
-        double b = badness(a, target);
+        double b = badness(a, target, options);
         // where vertices with three edges meet patches can keep a kink: another wrap is tried when that takes no time
         if (b < 2 && a.cage.face.size() < cheapPatches && makePatches(a.cage).irregularJump >= 1) b += 1;
         if (least < 0 || b < least) {

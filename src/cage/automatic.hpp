@@ -12,6 +12,8 @@ struct AutomaticOptions {
     int faceCount = 800;       ///< wanted count, met within about a third; used when faceSize is 0
     bool adapt = true;         ///< splits faces where members are thin or curved
     double tolerance = 0.105;  ///< faces that deviate by more are split, mean edges
+    double largest = 0;        ///< distance that is allowed, mm; 0: 0.12 mean edges. Faces beyond 0.85 of it are split
+    double rms = 0;            ///< root mean square that is allowed, mm; 0: 0.01 mean edges
     double thickest = 1.6;     ///< walls thinner than this many faces are wrapped as if they were so thick
     std::vector<std::array<Vec3, 2>> symmetry;  ///< planes (point, unit normal)
 };

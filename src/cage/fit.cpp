@@ -64,6 +64,7 @@ Target::Point Target::nearest(const Vec3& p, bool exact) const {
 
 namespace {
 
+constexpr double mostEmphasis = 300;
 constexpr int roughLevels = 3;  // no place is nearer to a vertex than an eighth of an edge, but for the vertices
 
 std::vector<LimitPlace> fitPlaces(std::size_t faces) {
@@ -227,10 +228,11 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
             const Target::Point t = target.nearest(at, iteration + options.exact >= options.iterations);
             const Vec3 n = Vec3(du.row(r)).cross(Vec3(dv.row(r))).normalized();
             const bool agrees = n.dot(t.normal) >= 0.3;
-            const double w = agrees ? 1.0 / 16 : 0.0;
+            const double d = (at - t.point).dot(t.normal);
+            double w = agrees ? 1.0 / 16 : 0.0;
+            if (options.emphasis > 0) w *= 1 + std::min(mostEmphasis, std::pow(d / options.emphasis, 4));
             equations.weight[i] = w * (t.normal * t.normal.transpose() + options.tangential * Mat3::Identity());
             goal.row(r) = (equations.weight[i] * t.point).transpose();
-            const double d = (at - t.point).dot(t.normal);
             squared[i] = d * d;
         });
         if (iteration % 2 == 1 && iteration <= lastPull)
@@ -252,6 +254,38 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
         }
     }
     cage.position = asPoints(x);
+}
+
+void moveLimit(Cage& cage, const std::function<double(const Vec3&)>& amount) {
+    const Connectivity c(cage);
+    // the limit surface's normal at each vertex
+    std::vector<LimitPlace> places;
+    std::vector<std::int32_t> of;
+    for (std::size_t v = 0; v < cage.position.size(); ++v) {
+        if (c.facesOfVertex[v].empty()) continue;
+        const auto f = c.facesOfVertex[v].front();
+        const double u[4] = {0, 1, 1, 0}, w[4] = {0, 0, 1, 1};
+        for (int k = 0; k < 4; ++k)
+            if (cage.face[f][k] == static_cast<std::int32_t>(v)) {
+                places.push_back({f, u[k], w[k]});
+                of.push_back(static_cast<std::int32_t>(v));
+                break;
+            }
+    }
+    const auto s = limitStencils(cage, places, true);
+    const auto rows = asRows(cage.position);
+    const Points at = s.point * rows, du = s.du * rows, dv = s.dv * rows;
+    // the limit surface moves less than the cage does: moved on by what is missing (Richardson iteration)
+    Points wanted = Points::Zero(at.rows(), 3), moved = Points::Zero(rows.rows(), 3);
+    for (Eigen::Index r = 0; r < at.rows(); ++r) {
+        const Vec3 normal = Vec3(du.row(r).transpose()).cross(Vec3(dv.row(r).transpose())).normalized();
+        wanted.row(r) = amount(at.row(r).transpose()) * normal.transpose();
+    }
+    for (int round = 0; round < 8; ++round) {
+        const Points missing = wanted - s.point * moved;
+        for (std::size_t i = 0; i < of.size(); ++i) moved.row(of[i]) += missing.row(static_cast<Eigen::Index>(i));
+    }
+    for (auto v : of) cage.position[v] += moved.row(v).transpose();
 }
 
 std::vector<float> signedDistances(const Target& target, const std::vector<Vec3>& points, bool exact) {

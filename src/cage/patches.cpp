@@ -392,7 +392,7 @@ PatchSet makePatches(const Cage& cage) {
         8);
     // the normals that both sides of a border lean to, and each side towards them, in turns
     std::vector<std::array<Vec3, polishSamples>> between(c.edge.size());
-    for (int round = 0; round < 8; ++round) {
+    for (int round = 0; round < 32; ++round) {
         parallelFor(c.edge.size(), [&](std::size_t e) {
             if (firstOfEdge[e] < 0) return;
             const auto& x = c.edge[e];

@@ -32,7 +32,7 @@ class DualNets {
   public:
     DualNets(const std::function<double(const Vec3&)>& value, const Box3& bounds, const WrapOptions& o,
              Progress& progress)
-        : h_(o.faceSize) {
+        : h_(o.faceSize * o.sides) {
         for (int a = 0; a < 3; ++a) {
             plane_[a] = -1;
             for (const auto& s : o.symmetry)
@@ -43,12 +43,12 @@ class DualNets {
             if (plane_[a] == 0) {
                 // the plane runs through the middle of a layer of cells
                 const double reach = std::max(bounds.high[a] - at_[a], at_[a] - bounds.low[a]);
-                plane_[a] = static_cast<int>(std::ceil(reach / h_ + 0.5)) + 1;
+                plane_[a] = static_cast<int>(std::ceil(reach / h_[a] + 0.5)) + 1;
                 n_[a] = 2 * plane_[a] + 2;
-                origin_[a] = at_[a] - (plane_[a] + 0.5) * h_;
+                origin_[a] = at_[a] - (plane_[a] + 0.5) * h_[a];
             } else {
-                n_[a] = static_cast<int>(std::ceil(bounds.size()[a] / h_)) + 4;
-                origin_[a] = bounds.low[a] - (1.5 - o.shift[a]) * h_;
+                n_[a] = static_cast<int>(std::ceil(bounds.size()[a] / h_[a])) + 4;
+                origin_[a] = bounds.low[a] - (1.5 - o.shift[a]) * h_[a];
             }
         }
         const std::size_t count = static_cast<std::size_t>(n_[0]) * n_[1] * n_[2];
@@ -57,7 +57,7 @@ class DualNets {
                                          {},
                                          "face size",
                                          "at least " + formatNumber(std::cbrt(bounds.size().prod() / 3e7)) + " mm",
-                                         formatNumber(h_) + " mm"});
+                                         formatNumber(o.faceSize) + " mm"});
         value_.resize(count);
         for (int k = 0; k < n_[2]; ++k) {
             progress.step("Sampling the body", static_cast<double>(k) / n_[2]);
@@ -162,7 +162,7 @@ class DualNets {
         return static_cast<std::size_t>(i) +
                static_cast<std::size_t>(n_[0]) * (j + static_cast<std::size_t>(n_[1]) * k);
     }
-    Vec3 node(int i, int j, int k) const { return origin_ + h_ * Vec3(i, j, k); }
+    Vec3 node(int i, int j, int k) const { return origin_ + h_.cwiseProduct(Vec3(i, j, k)); }
     template <class F>
     void forNodes(const F& f) {
         for (int k = 0; k < n_[2]; ++k)
@@ -275,7 +275,7 @@ class DualNets {
         return true;
     }
 
-    double h_;
+    Vec3 h_;  ///< sides of a cell, mm
     std::array<int, 3> n_{}, plane_{};
     Vec3 origin_ = Vec3::Zero(), at_ = Vec3::Zero();
     std::vector<double> value_;
@@ -361,7 +361,7 @@ Cage wrapBody(const std::function<double(const Vec3&)>& value, const Box3& bound
     };
     if (options.wanted) {
         Cage raw = whole(cage, onPlane);
-        if (!options.wanted(inspect(raw))) return raw;
+        if (!options.wanted(raw, inspect(raw))) return raw;
     }
     Vec3 planeAt = Vec3::Zero();
     for (int a = 0; a < 3; ++a) planeAt[a] = nets.planeAt(a);

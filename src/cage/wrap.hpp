@@ -16,10 +16,11 @@ struct WrapOptions {
     /// out.
     std::vector<std::array<Vec3, 2>> symmetry;
     Vec3 shift = Vec3::Zero();  ///< of the grid, shares of the face size; along symmetric axes it has no effect
+    Vec3 sides = Vec3::Ones();  ///< of a cell of the grid, face sizes
     int pieces = 1;             ///< parts of the cage that are kept, the largest first
     /// Asked before the slow tidying, which keeps the topology; a wrap that is not wanted comes back raw. Empty: all
     /// are.
-    std::function<bool(const CageReport&)> wanted{};
+    std::function<bool(const Cage& raw, const CageReport&)> wanted{};
 };
 
 /// Manifold dual surface nets on a grid of the face size: one vertex per piece of surface in a cell (Gibson 1998;

@@ -204,14 +204,17 @@ json rebuildJson(const Rebuild& r) {
     json steps = json::array(), features = json::array();
     for (const CageStep& s : r.steps) steps.push_back(stepJson(s, true));
     for (const Feature& f : r.features) features.push_back(featureJson(f));
-    return {{"face_size", r.faceSize}, {"face_count", r.faceCount},     {"adapt", r.adapt},
-            {"steps", steps},          {"own_features", r.ownFeatures}, {"features", features}};
+    json j = {{"face_size", r.faceSize}, {"face_count", r.faceCount},     {"adapt", r.adapt},
+              {"steps", steps},          {"own_features", r.ownFeatures}, {"features", features}};
+    if (r.tolerance > 0) j["tolerance"] = r.tolerance;
+    return j;
 }
 
 Rebuild rebuildFrom(const json& j) {
     static constexpr CageStep::Kind stepKinds[] = {CageStep::Kind::member, CageStep::Kind::thickening,
                                                    CageStep::Kind::byHand};
     Rebuild r;
+    r.tolerance = j.value("tolerance", r.tolerance);
     r.faceSize = j.value("face_size", r.faceSize);
     r.faceCount = j.value("face_count", r.faceCount);
     r.adapt = j.value("adapt", r.adapt);

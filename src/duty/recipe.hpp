@@ -123,8 +123,11 @@ CageStep byHandStep(cage::Cage cage);
 
 /// How the editable solid is made.
 struct Rebuild {
-    double faceSize = 0;  ///< edge length of a cage face, mm; 0: from faceCount, or from the walls
-    int faceCount = 0;    ///< wanted count; 0: from the walls
+    /// Largest distance between cage and surface that matters, mm; 0: half a cell of the field. The cage gets the
+    /// fewest faces that keep it, unless their size or count is given.
+    double tolerance = 0;
+    double faceSize = 0;  ///< edge length of a cage face, mm; 0: from faceCount, or by the tolerance
+    int faceCount = 0;    ///< wanted count; 0: by the tolerance
     bool adapt = true;    ///< smaller faces where the fit deviates: thin members, tight curvature
     std::vector<CageStep> steps{};
     bool ownFeatures = false;                ///< the list was changed by hand; else it follows from the interfaces

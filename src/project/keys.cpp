@@ -100,8 +100,9 @@ std::string processKey(const Recipe& recipe, const StageKeys& k) {
 
 std::string cageKey(const Rebuild& made, const StageKeys& k) {
     Digest cage;
-    cage.add("cage").add(k.surface).add(made.faceSize).add(integer(made.faceCount));
+    cage.add("cage, fewest faces").add(k.surface).add(made.faceSize).add(integer(made.faceCount));
     cage.add(integer(made.adapt));
+    if (made.tolerance > 0) cage.add("tolerance").add(made.tolerance);
     for (const CageStep& step : made.steps) {
         if (!step.on) continue;
         nlohmann::json text = stepJson(step, false);

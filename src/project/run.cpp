@@ -46,9 +46,10 @@ void adoptField(Project& project, std::size_t index, field::DensityField field) 
     project.results->store(canonical(project.part.fields.at(index).source), withDigest(std::move(field)));
 }
 
-Project openPart(const std::string& path, Progress& progress) {
+namespace {
+Project opened(Part part, Progress& progress) {
     Project p;
-    p.part = readPart(path);
+    p.part = std::move(part);
     Variant v;
     v.id = 1;
     v.name = "A";
@@ -56,6 +57,15 @@ Project openPart(const std::string& path, Progress& progress) {
     v.recipe = defaultRecipe(p.part, p.source(0)->field);
     p.variants.push_back(v);
     return p;
+}
+}  // namespace
+
+Project openPart(const std::string& path, Progress& progress) {
+    return opened(readPart(path), progress);
+}
+
+Project openPartText(const std::string& text, const std::string& path, Progress& progress) {
+    return opened(parsePart(text, path), progress);
 }
 
 static std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stage upTo, Progress& progress);

@@ -17,6 +17,8 @@ struct Timing {
 
 /// Reads a part and its field; one variant with the default recipe.
 Project openPart(const std::string& path, Progress& progress);
+/// The same from the text of a part that no file holds yet. @param path  that paths in the text start from
+Project openPartText(const std::string& text, const std::string& path, Progress& progress);
 
 /// Stores a field as one of the part's, whatever its path says.
 void adoptField(Project& project, std::size_t index, field::DensityField field);

@@ -189,11 +189,13 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     if (cage) {
         const auto& d = cage->deviation;
         h.table({"Cage faces", "Mean edge", "Pieces, handles", "Deviation RMS", "Largest", "From the surface back",
-                 "At interfaces", "Folds"},
+                 "At interfaces", "Folds", "Tolerance"},
                 {{std::to_string(cage->cage.face.size()), num(d.edge) + " mm",
                   std::to_string(cage->report.pieces) + ", " + std::to_string(cage->report.genus),
                   num(d.rms, 2) + " mm", num(d.largest, 2) + " mm", num(d.backLargest, 2) + " mm",
-                  num(d.zoneLargest, 2) + " mm", std::to_string(cage->folded.size())}});
+                  num(d.zoneLargest, 2) + " mm", std::to_string(cage->folded.size()),
+                  cage->tolerance > 0 ? num(cage->tolerance, 2) + " mm, " + (cage->within ? "kept" : "not kept")
+                                      : "none: faces were given"}});
         for (const auto& n : cage->notes) h.paragraph(n);
         rows.clear();
         for (const CageStep& step : v.recipe.rebuild.steps) {

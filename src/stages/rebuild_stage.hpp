@@ -26,9 +26,12 @@ struct CageResult {
     cage::CageDeviation deviation;     ///< from the covered surface; without a target (by hand only) still from it
     std::vector<std::int32_t> folded;  ///< faces that turn inside out
     int targetPieces = 0, targetGenus = 0;
-    bool agrees = false;  ///< pieces and handles are the target's
-    bool byHand = false;  ///< edited by hand: handles may differ on purpose
-    double faceSize = 0;  ///< asked or chosen, mm
+    bool agrees = false;   ///< pieces and handles are the target's
+    bool byHand = false;   ///< edited by hand: handles may differ on purpose
+    double faceSize = 0;   ///< asked or chosen, mm
+    double tolerance = 0;  ///< largest distance that was allowed, mm; 0: the size or count of faces was given
+    bool within = true;    ///< the tolerance is kept, RMS and largest, both ways
+    int irregular = 0;     ///< vertices with other than four edges
     int tries = 0;
     std::vector<std::string> notes;  ///< what a user should know, in sentences
     std::vector<GeometryFinding> findings;
@@ -57,8 +60,11 @@ std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& r
 /// Whether the cage goes over from the body into the feature.
 bool isBlendedInCage(const solid::Feature& feature);
 
-/// Edge length that suits a surface: 0.65 of its thin walls, 200 to 6,000 faces.
+/// Edge length that suits a surface when no tolerance can be kept: 0.65 of its thin walls, 200 to 6,000 faces.
 double suggestedFaceSize(const SurfaceResult& surface);
+/// Largest distance from the surface that the cage may have, mm: the recipe's, or half a cell of the field. The root
+/// mean square may be a fifth of it.
+double cageTolerance(const FieldResult& field, const Recipe& recipe);
 
 /// Wraps, fits and applies the steps. @throws InputError, Cancelled
 CageResult evaluateCage(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,

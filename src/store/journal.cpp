@@ -181,8 +181,11 @@ std::vector<Unsaved> unsavedWork(const std::string& folder) {
 
 Project recover(const Unsaved& u, Progress& progress) {
     std::error_code ignored;
-    Project p = !u.projectPath.empty() && std::filesystem::exists(u.projectPath, ignored)
-                    ? loadProject(u.projectPath)
+    // a part that no file held yet is in its states
+    const auto withState = std::find_if(u.steps.begin(), u.steps.end(), [](const auto& s) { return !s.state.empty(); });
+    Project p = !u.projectPath.empty() && std::filesystem::exists(u.projectPath, ignored) ? loadProject(u.projectPath)
+                : !std::filesystem::exists(u.partPath, ignored) && withState != u.steps.end()
+                    ? openPartText(partTextOf(withState->state), u.partPath, progress)
                     : openPart(u.partPath, progress);
     for (auto at = u.steps.rbegin(); at != u.steps.rend(); ++at)
         if (!at->state.empty()) {

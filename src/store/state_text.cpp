@@ -323,6 +323,10 @@ std::string stateText(const Project& project) {
     return j.dump();
 }
 
+std::string partTextOf(const std::string& state) {
+    return json::parse(state).at("part");
+}
+
 void applyState(Project& project, const std::string& state) {
     const json j = json::parse(state);
     const std::string text = j.at("part");
@@ -385,6 +389,7 @@ std::pair<std::string, std::string> labelled(std::string path) {
         {"check / original", {"checks the original", ""}},
         {"check / rebuilt", {"checks the rebuilt solid", ""}},
         {"rebuild / face_size", {"cage face size", " mm"}},
+        {"rebuild / tolerance", {"cage tolerance", " mm"}},
         {"draft / add", {"adds draft", ""}},
         {"draft / angle", {"draft angle", "°"}},
     };

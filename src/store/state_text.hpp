@@ -24,6 +24,8 @@ HistoryEntry historyFrom(const nlohmann::json& json);
 
 /// What undo restores: the part's text, variants, views, which one is open, the baseline, studies and releases. JSON
 std::string stateText(const Project& project);
+/// The part file that a state holds. @throws InputError when it is no state
+std::string partTextOf(const std::string& state);
 /// Puts such a state back; studies and releases only grow. @throws nlohmann::json::exception, InputError
 void applyState(Project& project, const std::string& state);
 

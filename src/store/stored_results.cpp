@@ -142,7 +142,7 @@ void describe(Archive& a, cage::CageDeviation& d) {
 /// Without the target: it is made again when the cage is edited.
 void describe(Archive& a, CageResult& r) {
     a.all(r.cage, r.report, r.deviation, r.folded, r.targetPieces, r.targetGenus, r.agrees, r.byHand, r.faceSize,
-          r.tries, r.notes, r.findings, r.seconds);
+          r.tolerance, r.within, r.irregular, r.tries, r.notes, r.findings, r.seconds);
 }
 void describe(Archive& a, solid::SolidFigures& f) {
     a.all(f.volume, f.area, f.centroid, f.solids, f.faces, f.edges, f.valid, f.closed);
