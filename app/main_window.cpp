@@ -53,10 +53,8 @@ MainWindow::MainWindow() {
     auto* upperColumn = new QVBoxLayout(upper);
     upperColumn->setContentsMargins(0, 0, 0, 0);
     upperColumn->setSpacing(0);
-    upperColumn->addWidget(error_);
     panes_ = new Panes(view_);
     upperColumn->addWidget(panes_, 1);
-    upperColumn->addWidget(makeProgress());
     upperColumn->addWidget(bar_);
     split->addWidget(upper);
     split->addWidget(drawer_);
@@ -82,7 +80,15 @@ MainWindow::MainWindow() {
     pages_ = new QStackedWidget;
     pages_->addWidget(start_);
     pages_->addWidget(all);
-    setCentralWidget(pages_);
+    // problems and progress of the start page and of the part alike
+    auto* whole = new QWidget;
+    auto* wholeColumn = new QVBoxLayout(whole);
+    wholeColumn->setContentsMargins(0, 0, 0, 0);
+    wholeColumn->setSpacing(0);
+    wholeColumn->addWidget(error_);
+    wholeColumn->addWidget(pages_, 1);
+    wholeColumn->addWidget(makeProgress());
+    setCentralWidget(whole);
     connect(start_, &StartPage::fieldAsked, this, &MainWindow::askForField);
     connect(start_, &StartPage::openAsked, this, &MainWindow::askToOpen);
     connect(start_, &StartPage::chosen, this, &MainWindow::open);

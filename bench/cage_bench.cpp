@@ -39,6 +39,9 @@ bool partRow(const std::string& path) {
                 p.part.name.c_str(), c.cage.face.size(), c.irregular, d.rms / cell, d.backRms / cell, d.largest / cell,
                 d.backLargest / cell, b.irregularJump, c.seconds, b.seconds, b.solid.solid.faces, bytes / 1e6,
                 bytes / 1e3 / b.solid.solid.faces, step, sound ? "yes" : "NO");
+    for (const auto& text : differ) std::printf("  read back: %s\n", text.c_str());
+    if (!c.within) std::printf("  not within the tolerance\n");
+    if (!c.folded.empty()) std::printf("  %zu faces fold over\n", c.folded.size());
     for (const auto& text : b.problems) std::printf("  %s\n", text.c_str());
     std::fflush(stdout);
     return sound;

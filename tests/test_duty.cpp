@@ -7,6 +7,7 @@
 #include "duty/load_kind.hpp"
 #include "duty/load_table.hpp"
 #include "duty/materials.hpp"
+#include "duty/names.hpp"
 #include "duty/schema.hpp"
 #include "duty/support_kind.hpp"
 #include "exchange/writers.hpp"
@@ -57,6 +58,16 @@ class TestDuty : public QObject {
     }
 
   private slots:
+    void namesAreTakenTogether() {
+        QCOMPARE(togetherText({"bolt 1", "bolt 2", "bolt 3", "bolt 4"}), std::string("bolt 1 to 4"));
+        QCOMPARE(togetherText({"bolt 10", "bolt 9"}), std::string("bolt 9 to 10"));
+        QCOMPARE(togetherText({"bolt 1", "bolt 3", "bolt 4"}), std::string("bolt 1 and 2 others"));
+        QCOMPARE(togetherText({"pin L", "pin R"}), std::string("pin L and pin R"));
+        QCOMPARE(togetherText({"lug 1", "bolt 2"}), std::string("lug 1 and bolt 2"));
+        QCOMPARE(togetherText({"7", "8"}), std::string("7 and 8"));
+        QCOMPARE(togetherText({"seat"}), std::string("seat"));
+        QCOMPARE(togetherText({}), std::string());
+    }
     void libraryIsSound() {
         QVERIFY(materialLibrary().size() >= 12);
         std::set<std::string> names;

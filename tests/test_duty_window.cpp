@@ -33,7 +33,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
     }
     void openDuty() {
         w_->dossier().openCard(Stage::duty);
-        QTest::mouseClick(find<QPushButton>("editLoads"), Qt::LeftButton);
+        click("editLoads");
         QVERIFY(find<QTableWidget>("dutyTable")->isVisible());
     }
     void select(const QString& first, const QString& second) {

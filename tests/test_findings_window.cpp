@@ -70,6 +70,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         Q_UNUSED(before);
         // isolated: fewer triangles of the part in colour, its mesh drawn, the camera near
         const double height = w_->view().camera().height;
+        scrollTo(find<QCheckBox>("isolate"));
         QTest::mouseClick(find<QCheckBox>("isolate"), Qt::LeftButton, {}, QPoint(8, 8));
         QVERIFY(find<QCheckBox>("isolate")->isChecked());
         QVERIFY(w_->view().camera().height < height);

@@ -62,6 +62,7 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         w_->dossier().openCard(Stage::surface);
         auto* keep = find<QCheckBox>("keepMembers");
         QVERIFY(!keep->isChecked());
+        scrollTo(keep);
         QTest::mouseClick(keep, Qt::LeftButton, {}, QPoint(8, keep->height() / 2));
         QVERIFY(w_->session().recipe().keepMembers && keep->isChecked());
         QVERIFY(w_->session().freshness(Stage::surface) != Freshness::fresh);
@@ -209,6 +210,7 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QVERIFY(p && p->overhang.supportVolume <= p->directions.front().supportVolume * 1.000001 + 1e-9);
         // what changes the shape makes the surface out of date; what is only measured does not
         QVERIFY(w_->session().freshness(Stage::surface) == Freshness::fresh);
+        scrollTo(find<QCheckBox>("addDraft"));
         QTest::mouseClick(find<QCheckBox>("addDraft"), Qt::LeftButton, {}, QPoint(10, 8));
         QVERIFY(w_->session().recipe().draft.add);
         QVERIFY(w_->session().freshness(Stage::surface) == Freshness::outOfDate);

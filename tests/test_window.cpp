@@ -60,6 +60,36 @@ class TestWindow : public QObject, WindowDriver {
             QCOMPARE(open, 1);
         }
     }
+    /// At 1280 x 800 every header stays in sight, an open card's action too, and nothing of it is cut off sideways.
+    void headersAndActionsStayInSight() {
+        runAll();
+        w_->resize(1280, 800);
+        for (int s = 0; s < project::stageCount; ++s) {
+            w_->dossier().openCard(static_cast<Stage>(s));
+            QTest::qWait(30);
+            const QRect inSight = w_->dossier().rect();
+            int cards = 0;
+            for (auto* card : w_->dossier().findChildren<Card*>()) {
+                ++cards;
+                QVERIFY2(inSight.contains(card->geometry()), qPrintable(card->accessibleName()));
+                if (!card->isOpen()) {
+                    QVERIFY(card->height() < 40);
+                    continue;
+                }
+                auto* area = card->findChild<QScrollArea*>("cardScroll");
+                QVERIFY(area->height() > 150);
+                QVERIFY2(area->widget()->width() <= area->viewport()->width(),
+                         qPrintable(QString("%1: %2 of %3")
+                                        .arg(card->accessibleName())
+                                        .arg(area->widget()->width())
+                                        .arg(area->viewport()->width())));
+                for (auto* b : card->findChildren<QPushButton*>())
+                    if (b->property("primary").toBool())
+                        QVERIFY(card->rect().contains(QRect(b->mapTo(card, QPoint(0, 0)), b->size())));
+            }
+            QCOMPARE(cards, static_cast<int>(project::stageCount));
+        }
+    }
     void draggingTheThresholdUpdatesTheFigures() {
         QTest::keyClick(w_.get(), Qt::Key_2);
         auto* control = find<ThresholdControl>("threshold");

@@ -49,9 +49,15 @@ struct WindowDriver {
     bool settle() {
         return QTest::qWaitFor([this] { return !w_->session().isBusy(); }, 600000);
     }
+    /// Scrolls a card until a widget of it is in sight, as a user would.
+    static void scrollTo(QWidget* w) {
+        for (QWidget* p = w->parentWidget(); p; p = p->parentWidget())
+            if (auto* area = qobject_cast<QScrollArea*>(p)) area->ensureWidgetVisible(w, 0, 8);
+    }
     void click(const char* button) {
         auto* b = find<QPushButton>(button);
         QVERIFY2(b->isEnabled(), button);
+        scrollTo(b);
         QTest::mouseClick(b, Qt::LeftButton);
     }
     void choose(const char* name, int index) {

@@ -29,33 +29,50 @@ Card::Card(Session& session, project::Stage stage, QWidget* parent) : QFrame(par
     setFocusPolicy(Qt::TabFocus);
     setAccessibleName(project::name(stage));
     auto* outer = new QVBoxLayout(this);
-    outer->setContentsMargins(12, 9, 12, 9);
+    outer->setContentsMargins(12, 7, 6, 7);
     outer->setSpacing(2);
     auto* header = new QHBoxLayout;
+    header->setContentsMargins(0, 0, 6, 0);
     header->setSpacing(10);
     auto* number = label(QString::number(static_cast<int>(stage) + 1), "number");
     number->setFixedWidth(10);
     auto* title = label(project::name(stage), "title");
     state_ = label("");
     state_->setAlignment(Qt::AlignRight);
-    for (auto* l : {number, title, state_}) {
+    brief_ = label("", "muted");
+    brief_->setMinimumWidth(0);
+    brief_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Preferred);
+    for (auto* l : {number, title, brief_, state_}) {
         l->setTextInteractionFlags(Qt::NoTextInteraction);
         l->setWordWrap(false);
     }
     header->addWidget(number);
     header->addWidget(title);
-    header->addWidget(state_, 1);
+    header->addWidget(brief_, 1);
+    header->addWidget(state_);
     outer->addLayout(header);
     summary_ = label("", "muted");
     summary_->setTextInteractionFlags(Qt::NoTextInteraction);
     summary_->setContentsMargins(20, 0, 0, 0);
     outer->addWidget(summary_);
     bodyWidget_ = new QWidget;
+    bodyWidget_->setObjectName("cardBody");
     bodyLayout_ = new QVBoxLayout(bodyWidget_);
-    bodyLayout_->setContentsMargins(0, 8, 0, 0);
+    bodyLayout_->setContentsMargins(0, 6, 6, 4);
     bodyLayout_->setSpacing(8);
-    outer->addWidget(bodyWidget_);
-    bodyWidget_->hide();
+    scroll_ = new QScrollArea;
+    scroll_->setObjectName("cardScroll");
+    scroll_->setFrameShape(QFrame::NoFrame);
+    scroll_->setWidgetResizable(true);
+    scroll_->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    scroll_->setStyleSheet("#cardScroll, #cardBody { background: transparent; }");
+    scroll_->setWidget(bodyWidget_);
+    outer->addWidget(scroll_, 1);
+    foot_ = new QWidget;
+    auto* row = new QHBoxLayout(foot_);
+    row->setContentsMargins(0, 6, 6, 0);
+    outer->addWidget(foot_);
+    setOpen(false);
 }
 
 void Card::addReason() {
@@ -82,21 +99,45 @@ QPushButton* Card::addAction(const QString& text, const char* objectName) {
     auto* button = new QPushButton(text);
     button->setObjectName(objectName);
     button->setProperty("primary", true);
-    auto* row = new QHBoxLayout;
+    auto* row = static_cast<QHBoxLayout*>(foot_->layout());
     row->addWidget(button);
     row->addStretch();
-    bodyLayout_->addLayout(row);
     return button;
 }
 
 void Card::setOpen(bool open) {
     open_ = open;
-    bodyWidget_->setVisible(open);
-    summary_->setVisible(!open);
+    scroll_->setVisible(open);
+    foot_->setVisible(open && foot_->layout()->count() > 0);
+    summary_->setVisible(!open && !compact_);
+    brief_->setVisible(!open && compact_);
+    setSizePolicy(QSizePolicy::Preferred, open ? QSizePolicy::Expanding : QSizePolicy::Maximum);
     setProperty("open", open);
     style()->unpolish(this);
     style()->polish(this);
     if (open) refresh();
+}
+
+void Card::setCompact(bool compact) {
+    compact_ = compact;
+    summary_->setVisible(!open_ && !compact_);
+    brief_->setVisible(!open_ && compact_);
+    showBrief();
+}
+
+void Card::showEnd() {
+    scroll_->ensureVisible(0, bodyWidget_->height());
+}
+
+void Card::showBrief() {
+    const QString whole = summary_->text();
+    brief_->setText(fontMetrics().elidedText(whole, Qt::ElideRight, std::max(0, brief_->width() - 4)));
+    setToolTip(!open_ && compact_ ? whole : QString());
+}
+
+void Card::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    QMetaObject::invokeMethod(this, &Card::showBrief, Qt::QueuedConnection);  // once the header is laid out
 }
 
 QString Card::state(QColor& colour) const {
@@ -120,6 +161,7 @@ void Card::refresh() {
     const QString text = state(colour);
     state_->setText(theme::coloured(text, colour));
     summary_->setText(summary());
+    showBrief();
     if (!open_) return;
     refreshBody();
     if (reason_ && !reason_->hasFocus()) {

@@ -1,12 +1,13 @@
 /// @file dossier/card.hpp
-/// One card of the dossier: number, title, one line of figures and freshness; open: controls, figures, reason, one
-/// action.
+/// One card of the dossier: number, title, one line of figures and freshness; open: controls, figures and reason that
+/// scroll by themselves under the title, and one action that stays at the foot.
 
 #pragma once
 #include <QFrame>
 #include <QLabel>
 #include <QPlainTextEdit>
 #include <QPushButton>
+#include <QScrollArea>
 #include <QVBoxLayout>
 
 #include "session.hpp"
@@ -20,6 +21,10 @@ class Card : public QFrame {
     project::Stage stage() const { return stage_; }
     bool isOpen() const { return open_; }
     void setOpen(bool open);
+    /// Closed cards beside an open one take a single line.
+    void setCompact(bool compact);
+    /// Scrolls the open card to its end.
+    void showEnd();
     /// Takes over what the session holds now.
     void refresh();
 
@@ -38,18 +43,21 @@ class Card : public QFrame {
     QPushButton* addAction(const QString& text, const char* objectName);
     void mousePressEvent(QMouseEvent* e) override;
     void keyPressEvent(QKeyEvent* e) override;
+    void resizeEvent(QResizeEvent* e) override;
 
     Session& session_;
 
   private:
     project::Stage stage_;
-    bool open_ = false;
-    QLabel *summary_, *state_;
-    QWidget* bodyWidget_;
+    bool open_ = false, compact_ = false;
+    QLabel *summary_, *brief_, *state_;
+    QScrollArea* scroll_;
+    QWidget *bodyWidget_, *foot_;
     QVBoxLayout* bodyLayout_;
     QPlainTextEdit* reason_ = nullptr;
     QLabel* reasonLabel_ = nullptr;
     void addReason();
+    void showBrief();
     friend class Dossier;
 };
 

@@ -1,7 +1,6 @@
 #include "dossier/dossier.hpp"
 
-#include <QScrollBar>
-#include <QTimer>
+#include <algorithm>
 
 #include "dossier/cards.hpp"
 
@@ -9,11 +8,9 @@ namespace escultura::app {
 
 using project::Stage;
 
-Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent), session_(session) {
+Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setObjectName("dossier");
-    setWidgetResizable(true);
-    setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
-    setFixedWidth(364);
+    setFixedWidth(384);
     auto* duty = new DutyCard(session);
     auto* field = new FieldCard(session);
     auto* surface = new SurfaceCard(session);
@@ -22,22 +19,22 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent), sessi
     auto* findings = new FindingsCard(session);
     auto* release = new ReleaseCard(session);
     cards_ = {duty, field, surface, rebuild, check, findings, release};
-    auto* column = new QWidget;
-    auto* layout = new QVBoxLayout(column);
-    layout->setContentsMargins(12, 8, 8, 8);
-    layout->setSpacing(6);
+    column_ = new QVBoxLayout(this);
+    column_->setContentsMargins(12, 8, 8, 8);
+    column_->setSpacing(5);
     for (Card* c : cards_) {
-        layout->addWidget(c);
+        column_->addWidget(c);
         connect(c, &Card::headerClicked, this, [this, c] {
-            if (c->isOpen())
+            if (c->isOpen()) {
                 c->setOpen(false);
-            else
+                arrange();
+            } else {
                 openCard(c->stage());
+            }
         });
     }
-    layout->addStretch();
-    setWidget(column);
-    column->setEnabled(session.hasProject());
+    column_->addStretch();
+    setEnabled(session.hasProject());
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(duty, &DutyCard::tableAsked, this, &Dossier::tableAsked);
@@ -66,9 +63,22 @@ Dossier::Dossier(Session& session, QWidget* parent) : QScrollArea(parent), sessi
 void Dossier::openCard(Stage stage) {
     if (!session_.hasProject()) return;
     for (Card* c : cards_) c->setOpen(c->stage() == stage);
-    Card* card = cards_[static_cast<int>(stage)];
-    QTimer::singleShot(0, this, [this, card] { ensureWidgetVisible(card, 0, 0); });
+    arrange();
     emit cardOpened(stage);
+}
+
+void Dossier::arrange() {
+    const bool any = std::any_of(cards_.begin(), cards_.end(), [](const Card* c) { return c->isOpen(); });
+    for (Card* c : cards_) {
+        c->setCompact(any);
+        column_->setStretchFactor(c, c->isOpen() ? 1 : 0);
+    }
+    column_->setStretch(column_->count() - 1, any ? 0 : 1);
+}
+
+void Dossier::showEnd() {
+    for (Card* c : cards_)
+        if (c->isOpen()) c->showEnd();
 }
 
 void Dossier::chooseFinding(const QString& id) {
@@ -77,7 +87,7 @@ void Dossier::chooseFinding(const QString& id) {
 
 void Dossier::refresh() {
     // without a part there is nothing that a control could change
-    widget()->setEnabled(session_.hasProject());
+    setEnabled(session_.hasProject());
     for (Card* c : cards_) c->refresh();
 }
 

@@ -2,7 +2,7 @@
 /// The calculation document as a column of seven cards.
 
 #pragma once
-#include <QScrollArea>
+#include <QFrame>
 #include <array>
 
 #include "dossier/card.hpp"
@@ -10,12 +10,14 @@
 
 namespace escultura::app {
 
-class Dossier : public QScrollArea {
+class Dossier : public QFrame {
     Q_OBJECT
   public:
     explicit Dossier(Session& session, QWidget* parent = nullptr);
     void openCard(project::Stage stage);
     void refresh();
+    /// Scrolls the open card to its end.
+    void showEnd();
     /// Selects a finding in its card.
     void chooseFinding(const QString& id);
 
@@ -36,7 +38,10 @@ class Dossier : public QScrollArea {
 
   private:
     Session& session_;
+    /// A single line for closed cards beside an open one; room below them when none is open.
+    void arrange();
     std::array<Card*, project::stageCount> cards_{};
+    class QVBoxLayout* column_;
     class FindingsCard* findings_;
 };
 

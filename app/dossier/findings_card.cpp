@@ -128,7 +128,8 @@ QString FindingsCard::summary() const {
         return QString(k.findings->findings.size() == 1 ? "%1 finding of an earlier recipe"
                                                         : "%1 findings of an earlier recipe")
             .arg(k.findings->findings.size());
-    return QString("%1 findings · %2 without disposition")
+    return QString(k.findings->findings.size() == 1 ? "%1 finding · %2 without disposition"
+                                                    : "%1 findings · %2 without disposition")
         .arg(k.findings->findings.size())
         .arg(withoutDisposition(session_));
 }

@@ -153,9 +153,9 @@ void RebuildCard::refreshBody() {
         auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
         text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
                         {"tolerance", k.cage->tolerance > 0
-                                          ? brief(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
+                                          ? num(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
                                           : QString("none: faces were given")},
-                        {"vertices with other than four edges", QString::number(k.cage->irregular)},
+                        {"irregular vertices", QString::number(k.cage->irregular)},
                         {"pieces, handles", QString("%1, %2 (target %3, %4)")
                                                 .arg(k.cage->report.pieces)
                                                 .arg(k.cage->report.genus)

@@ -36,7 +36,7 @@ class ShelfCard : public QFrame {
         setProperty("open", isOpen);
         setFocusPolicy(Qt::StrongFocus);
         setCursor(Qt::PointingHandCursor);
-        setFixedSize(216, 70);
+        setFixedSize(236, 70);
         setAccessibleName("Variant " + name);
         auto* l = new QHBoxLayout(this);
         l->setContentsMargins(6, 5, 8, 5);

@@ -8,6 +8,7 @@
 
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
+#include "duty/names.hpp"
 
 namespace escultura::report {
 namespace {
@@ -313,7 +314,7 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
             const std::string word = duty::words(s.kind);
             if (said.emplace(word, &s).second)
                 scene.labels.push_back({render::Label::Role::support, faceMiddle(i, s.on.face),
-                                        name + (s.on.interfaces.size() > 1 ? " and others" : ""), word});
+                                        duty::togetherText(s.on.interfaces), word});
         }
 }
 

@@ -1,4 +1,5 @@
 #include "duty/loads/common.hpp"
+#include "duty/names.hpp"
 
 namespace escultura::duty {
 namespace {
@@ -19,7 +20,7 @@ void apply(const Load& l, LoadTarget& t) {
 
 std::vector<LoadMark> marks(const Load& l, const Part& part, double factor) {
     std::vector<LoadMark> list;
-    const std::string on = l.on.interfaces.front() + (l.on.interfaces.size() > 1 ? " and others" : "");
+    const std::string on = togetherText(l.on.interfaces);
     if (l.force.norm() > 0)
         list.push_back(arrowMark(l.point, factor * (part.axesOf(l.frame) * l.force), on,
                                  "remote " + forceText(std::abs(factor) * l.force.norm())));
