@@ -22,7 +22,7 @@ struct FewestOptions {
     double leastSize = 0;  ///< smaller faces are not tried, mm
     /// Faces of all cages that are fitted to the end. Beyond that the search ends with what it has, or takes large
     /// steps to the first cage within the distances.
-    double mostWork = 6000;
+    double mostWork = 4000;
 };
 
 struct FewestCage {

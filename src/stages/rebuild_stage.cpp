@@ -157,7 +157,7 @@ std::shared_ptr<const shape::Shape> solidShape(const RebuildResult& rebuild) {
 namespace {
 
 std::string percent(double share) {
-    return formatNumber(100 * share, 2) + " %";
+    return formatNumber(100 * share, 3) + " %";
 }
 
 /// What a solid read back has otherwise than the one written.
@@ -166,8 +166,9 @@ std::vector<std::string> differences(const solid::SolidFigures& a, const solid::
     auto compare = [&](const char* what, double off, double limit) {
         if (!(off <= limit)) differ.push_back(std::string(what) + " differs by " + percent(off) + ".");
     };
-    compare("The volume", std::abs(b.volume / a.volume - 1), 1e-4);
-    compare("The area", std::abs(b.area / a.area - 1), 1e-4);
+    // what is checked is what leaves: 0.05 %. Where features cut faces the kernel trims them anew when it reads
+    compare("The volume", std::abs(b.volume / a.volume - 1), 5e-4);
+    compare("The area", std::abs(b.area / a.area - 1), 5e-4);
     compare("The centre of gravity", (b.centroid - a.centroid).norm() / std::cbrt(a.volume), 1e-4);
     if (b.solids != a.solids)
         differ.push_back("The file holds " + std::to_string(b.solids) + " solids instead of " +
