@@ -11,17 +11,6 @@ using namespace escultura::app;
 class TestStartWindow : public QObject, public WindowDriver {
     Q_OBJECT
   private:
-    /// A window with nothing open.
-    void emptyWindow() {
-        qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
-        qputenv("ESCULTURA_RECENT_FOLDER", dir_.filePath("recent").toLocal8Bit());
-        qputenv("ESCULTURA_AUTOMATIC_TESTS", "0");
-        w_ = std::make_unique<MainWindow>();
-        w_->setProperty("neverAsk", true);
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QApplication::setActiveWindow(w_.get());
-    }
     bool onStartPage() const { return find<QWidget>("startPage")->isVisible(); }
     /// The demo's field alone, in a folder of its own.
     QString fieldAlone() {

@@ -29,15 +29,6 @@ class TestWalkWindow : public QObject, WindowDriver {
         w_->session().cancel();
         QVERIFY(QTest::qWaitFor([this] { return !w_->session().isBusy() && !w_->session().isTesting(); }, 120000));
     }
-    void bareWindow() {
-        qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
-        qputenv("ESCULTURA_AUTOMATIC_TESTS", "0");
-        w_ = std::make_unique<MainWindow>();
-        w_->setProperty("neverAsk", true);
-        w_->show();
-        QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
-        QApplication::setActiveWindow(w_.get());
-    }
     bool isLeftOut(const QObject* o) const {
         const QString name = o->objectName();
         return name.startsWith("actionDemo") || name.startsWith("demo ") || name.startsWith("recent ") ||
@@ -109,7 +100,7 @@ class TestWalkWindow : public QObject, WindowDriver {
         for (const QString& p : problems_) QVERIFY2(p.startsWith("Nothing is open"), qPrintable(p));
     }
     void withoutAPart() {
-        bareWindow();
+        emptyWindow();
         // the first click of a new user
         for (auto* card : w_->findChildren<QWidget*>("card")) {
             QTest::mouseClick(card, Qt::LeftButton);
@@ -120,7 +111,7 @@ class TestWalkWindow : public QObject, WindowDriver {
         QVERIFY(touched_ > 20);
     }
     void withAMissingFile() {
-        bareWindow();
+        emptyWindow();
         w_->open(dir_.filePath("nowhere.json"));
         QVERIFY(settle());
         QVERIFY(find<QLabel>("error")->isVisible());
@@ -131,7 +122,7 @@ class TestWalkWindow : public QObject, WindowDriver {
         QVERIFY(f.open(QIODevice::WriteOnly));
         f.write("{\"format\": \"escultura-part\", \"version\": 1");
         f.close();
-        bareWindow();
+        emptyWindow();
         w_->open(f.fileName());
         QVERIFY(settle());
         QVERIFY(find<QLabel>("error")->isVisible());

@@ -27,8 +27,8 @@ struct WindowDriver {
     void openLever(const nlohmann::json& part = made_up::leverPart()) {
         openWindow(QString::fromStdString(made_up::writeLever(dir_.path().toStdString(), part)));
     }
-    /// A fresh window on a part file or a project.
-    void openWindow(const QString& path) {
+    /// A fresh window with nothing open.
+    void emptyWindow() {
         qputenv("ESCULTURA_RECOVERY_FOLDER", dir_.filePath("recovery").toLocal8Bit());
         qputenv("ESCULTURA_RECENT_FOLDER", dir_.filePath("recent").toLocal8Bit());
         qputenv("ESCULTURA_AUTOMATIC_TESTS", "0");  // whoever wants them turns them on
@@ -37,6 +37,10 @@ struct WindowDriver {
         w_->show();
         QVERIFY(QTest::qWaitForWindowExposed(w_.get()));
         QApplication::setActiveWindow(w_.get());  // a bare X server has no window manager to do it
+    }
+    /// A fresh window on a part file or a project.
+    void openWindow(const QString& path) {
+        emptyWindow();
         w_->open(path);
         QVERIFY(settle());
         QVERIFY(w_->session().hasProject());

@@ -30,11 +30,6 @@ std::vector<char> poorVertices(const Cage& cage, const CageDeviation& d, const s
 constexpr int mostTries = 12, mostFits = 3;
 constexpr std::size_t cheapPatches = 3000;  // faces whose patches are made in a fraction of the fit's time
 
-/// Whether a cage is sound and has the target's pieces and handles.
-bool isRight(const CageReport& r, const Target& target) {
-    return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
-}
-
 /// @param last  with the body itself instead of its triangles
 void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOptions& options, double fairness,
                    int iterations, bool last, Progress& progress) {
@@ -85,6 +80,10 @@ void adapt(AutomaticCage& best, const Target& target, const AutomaticOptions& op
 }
 
 }  // namespace
+
+bool isRight(const CageReport& r, const Target& target) {
+    return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
+}
 
 AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, const Box3& bounds, const Target& target,
                             const AutomaticOptions& options, Progress& progress) {

@@ -28,6 +28,9 @@ struct AutomaticCage {
     std::vector<std::int32_t> folded;
 };
 
+/// Whether a cage is sound and has the target's pieces and handles.
+bool isRight(const CageReport& report, const Target& target);
+
 /// Wraps, compares pieces and handles with the target (else shifts the grid and makes faces smaller, genus is not
 /// monotone in the size), fits, and splits faces that still deviate.
 /// @param value   negative inside; thread-safe

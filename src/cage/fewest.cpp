@@ -34,10 +34,6 @@ double drawn(std::uint64_t which, std::uint64_t number) {
     return static_cast<double>((z ^ (z >> 31)) >> 11) * 0x1p-53;
 }
 
-bool isRight(const CageReport& r, const Target& target) {
-    return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
-}
-
 struct Candidate {
     Cage cage;
     double size = 0;
