@@ -109,7 +109,7 @@ MainWindow::MainWindow() {
         for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
             w->setEnabled(true);
         pages_->setCurrentIndex(1);
-        rememberOpen();
+        rememberOpen(false);
         refit_ = true;
         selectedFinding_.clear();
         low_ = high_ = std::nullopt;
@@ -129,7 +129,6 @@ MainWindow::MainWindow() {
         if (openCheckAfterRun_) dossier_->openCard(Stage::check);
         openCheckAfterRun_ = false;
         showScene();
-        rememberOpen();
     });
     connect(&session_, &Session::failed, this, &MainWindow::showError);
     connect(&session_, &Session::progressed, this, [this](const QString& step, double share) {
@@ -279,6 +278,7 @@ bool MainWindow::mayLeave() {
 
 void MainWindow::open(const QString& path) {
     if (!mayLeave()) return;
+    rememberOpen(true);
     static const QStringList fields{"vti", "vtu", "vtk", "npy", "csv", "tsv"};
     if (path.endsWith(".escultura"))
         session_.openProject(path);

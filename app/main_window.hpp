@@ -57,8 +57,9 @@ class MainWindow : public QMainWindow {
     void checkRelease(const QString& folder, const QString& openKey = {});
     /// Ways to begin, recent files, work that an earlier process could not save; in place of the part.
     void showStart();
-    /// Puts the open file and a picture of it among the recent ones.
-    void rememberOpen();
+    /// Puts the open file among the recent ones.
+    /// @param shown  with a picture of what the view shows; else it keeps the one it had
+    void rememberOpen(bool shown);
     Session& session() { return session_; }
     View& view() { return *view_; }
     Panes& panes() { return *panes_; }

@@ -297,12 +297,12 @@ void MainWindow::showStart() {
     pages_->setCurrentIndex(0);
 }
 
-void MainWindow::rememberOpen() {
+void MainWindow::rememberOpen(bool shown) {
     if (!session_.hasProject()) return;
     const std::string& part = session_.project().part.path;
     const QString path = !session_.projectPath().isEmpty() ? session_.projectPath() : QString::fromStdString(part);
     if (!QFileInfo(path).isFile()) return;  // in memory only
-    const bool seen = session_.lastKnown().surface != nullptr && isVisible();
+    const bool seen = shown && session_.lastKnown().surface != nullptr && isVisible();
     rememberRecent(path, QString::fromStdString(session_.project().part.name),
                    seen ? view_->thumbnail(232, 140, 1.02) : QImage());
 }
@@ -323,7 +323,7 @@ void MainWindow::closeEvent(QCloseEvent* e) {
             return;
         }
     }
-    rememberOpen();
+    rememberOpen(true);
     session_.cancel();
     session_.forgetRecovery();
     e->accept();

@@ -34,7 +34,7 @@ void QuantityEdit::accept() {
     double v = value_;
     const QString typed = text().trimmed();
     const bool automatic =
-        !automatic_.isEmpty() && (typed.isEmpty() || typed.startsWith(automatic_.section(':', 0, 0)));
+        !automatic_.isEmpty() && (typed.isEmpty() || typed == automatic_ || typed == automatic_.section(':', 0, 0));
     try {
         v = automatic ? 0 : parseQuantity(text().toStdString(), dimension_, unit_.toStdString());
         const double scale = unit_.isEmpty() ? 1 : unitScale(unit_.toStdString());

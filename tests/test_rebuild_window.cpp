@@ -88,6 +88,23 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         QVERIFY(w_->session().project().rebuild(w_->session().recipe()));
         type(find<QLineEdit>("faceSize"), "-3");
         QCOMPARE(rebuild().faceSize, 6.0);
+        // a tolerance takes the place of a size; emptied it is automatic, and the fields say so with their values
+        type(find<QLineEdit>("faceSize"), "6");
+        QVERIFY(find<QLineEdit>("cageTolerance")->text().startsWith("not used"));
+        type(find<QLineEdit>("cageTolerance"), "0.3 cm");
+        QCOMPARE(rebuild().tolerance, 3.0);
+        QCOMPARE(rebuild().faceSize, 0.0);
+        QCOMPARE(find<QLineEdit>("faceSize")->text(), QString("automatic"));
+        type(find<QLineEdit>("cageTolerance"), "");
+        QCOMPARE(rebuild().tolerance, 0.0);
+        QVERIFY(find<QLineEdit>("cageTolerance")->text().startsWith("automatic: "));
+        type(find<QLineEdit>("cageTolerance"), "automatic: 9 mm");  // no number and no word of the field's own
+        QCOMPARE(rebuild().tolerance, 0.0);
+        QVERIFY(find<QLineEdit>("cageTolerance")->property("wrong").toBool());
+        type(find<QLineEdit>("cageTolerance"), "automatic");
+        QVERIFY(!find<QLineEdit>("cageTolerance")->property("wrong").toBool());
+        type(find<QLineEdit>("faceSize"), "6");
+        QCOMPARE(rebuild().faceSize, 6.0);
         // STEP is written, read back and said so in the log
         const QString path = dir_.path() + "/lever.step";
         w_->exportSolidTo(path);

@@ -80,7 +80,7 @@ class TestStartWindow : public QObject, public WindowDriver {
         w_->session().saveProject(path);
         QVERIFY(settle());
         QVERIFY(!w_->session().isModified());
-        w_->rememberOpen();
+        w_->rememberOpen(true);
         find<QAction>("actionStart")->trigger();
         QVERIFY(onStartPage());
         QVERIFY(find<QPushButton>("startBack")->isVisible());

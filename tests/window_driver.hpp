@@ -72,6 +72,7 @@ struct WindowDriver {
     static void type(QLineEdit* edit, const QString& text) {
         edit->setFocus();
         edit->selectAll();
+        if (text.isEmpty()) QTest::keyClick(edit, Qt::Key_Delete);
         QTest::keyClicks(edit, text);
         QTest::keyClick(edit, Qt::Key_Return);
     }

@@ -154,7 +154,7 @@ void RebuildCard::refreshBody() {
         text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
                         {"tolerance", k.cage->tolerance > 0
                                           ? num(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
-                                          : QString("none: faces were given")},
+                                          : QString("none: faces given, or changed afterwards")},
                         {"irregular vertices", QString::number(k.cage->irregular)},
                         {"pieces, handles", QString("%1, %2 (target %3, %4)")
                                                 .arg(k.cage->report.pieces)

@@ -72,6 +72,7 @@ void CageEditor::refresh() {
     const std::string digest = last ? last->digest : "automatic " + session_.project().keys(r).cage;
     if (digest == digest_ || (!last && !result)) return;
     digest_ = digest;
+    faceSize_ = last ? last->faceSize : result->faceSize;
     adopt(last ? *last->cage : result->cage);
 }
 
@@ -134,7 +135,7 @@ void CageEditor::follow() {
 }
 
 void CageEditor::commit(const QString& text, cage::Cage changed) {
-    CageStep step = byHandStep(changed);
+    CageStep step = byHandStep(changed, faceSize_);
     digest_ = step.digest;
     adopt(std::move(changed));
     session_.edit(text, [&](Project& p) {

@@ -118,6 +118,7 @@ class CageEditor : public QObject {
     double soft_ = 0, brush_ = 0;
     cage::Cage cage_, before_;
     std::string digest_;
+    double faceSize_ = 0;  ///< of the wrap that the edited cage began as, mm
     std::set<std::int32_t> selected_;
     std::shared_ptr<const cage::LimitMesh> limit_;  // null while it is worked out for other faces
     QThread* helper_ = nullptr;

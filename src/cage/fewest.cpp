@@ -64,7 +64,6 @@ class Search {
             size *= spent ? hastyStep : fineStep;
         }
         best_.wraps = wraps_;
-        best_.fits = fits_;
         return std::move(best_);
     }
 
@@ -110,7 +109,8 @@ class Search {
         c.irregular = irregularVertices(c.cage);
         return c;
     }
-    /// Several at once: those that could be better than the best so far. Sets leastOff_.
+    /// Several at once: those that could be better than the best so far. Sets leastOff_ and
+    /// rightOfLast_.
     std::vector<Candidate> wrapMany(double size, std::uint64_t draw, int from, int to, const WrapReady& ready) {
         const auto count = static_cast<std::size_t>(to - from);
         std::vector<std::optional<Candidate>> made(count);
@@ -147,7 +147,8 @@ class Search {
     /// @param exact  from the body itself, else from its triangles, which is quicker
     Measured measure(const Cage& cage, bool exact) {
         Measured m;
-        m.deviation = deviationOf(cage, *body_.target, 6, progress_, exact);
+        m.deviation =
+            deviationOf(cage, *body_.target, exact ? fineDivisions(cage, *body_.target) : 6, progress_, exact);
         m.folded = foldedFaces(cage, 5, 6);
         m.rms = std::max(m.deviation.rms, m.deviation.backRms) / o_.rms;
         m.largest = std::max(m.deviation.largest, m.deviation.backLargest) / o_.largest;
@@ -247,16 +248,7 @@ class Search {
 
     /// Takes a cage that keeps the distances, when it is the best so far.
     void consider(Candidate c, Measured m) {
-        if (m.badness() <= 1 && c.score() < bestScore()) {
-            m = measure(c.cage, true);
-            // as much outside as inside: the fit cuts off convex places
-            Cage even = c.cage;
-            moveLimit(even, [&](const Vec3&) { return -m.deviation.mean; });
-            if (Measured moved = measure(even, true); moved.badness() <= std::max(1.0, m.badness())) {
-                c.cage = std::move(even);
-                m = std::move(moved);
-            }
-        }
+        if (m.badness() <= 1 && c.score() < bestScore()) m = measure(c.cage, true);
         c.kink = m.kink;
         const bool within = m.badness() <= 1 && isRight(inspect(c.cage), *body_.target);
         const double b = m.badness();
@@ -284,7 +276,6 @@ class Search {
         return std::max(d.rms, d.backRms) / o_.rms;
     }
     void fitAndSplit(Candidate c) {
-        ++fits_;
         say("Fitting cages");
         Measured m = fitLong(c.cage);
         consider(c, m);
@@ -346,10 +337,16 @@ class Search {
     std::optional<Clearances> clearances_;
     FewestCage best_;
     double leastBad_ = 1e300, bestScore_ = 0, work_ = 0;
-    int wraps_ = 0, fits_ = 0, leastOff_ = 0, rightOfLast_ = 0;
+    int wraps_ = 0, leastOff_ = 0, rightOfLast_ = 0;
 };
 
 }  // namespace
+
+int fineDivisions(const Cage& cage, const Target& target) {
+    const auto& m = target.mesh();
+    const double triangle = std::sqrt(2 * target.measures().area / static_cast<double>(m.triangle.size()));
+    return std::clamp(static_cast<int>(std::ceil(meanEdge(cage) / triangle)), 5, 24);
+}
 
 int irregularVertices(const Cage& cage) {
     const Connectivity c(cage);

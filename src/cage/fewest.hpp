@@ -29,9 +29,9 @@ struct FewestCage {
     AutomaticCage cage;
     WrapBody body;        ///< that it was fitted to
     bool within = false;  ///< right pieces and handles, no folds, both distances kept
-    int wraps = 0, fits = 0;
-    int irregular = 0;  ///< vertices with other than four edges
-    double kink = 0;    ///< largest angle between the patches of neighbouring faces, degrees
+    int wraps = 0;        ///< grids tried
+    int irregular = 0;    ///< vertices with other than four edges
+    double kink = 0;      ///< largest angle between the patches of neighbouring faces, degrees
 };
 
 /// Wraps many grids (sizes that fall by a twentieth, shifted and stretched), keeps those with the right pieces and
@@ -43,6 +43,10 @@ struct FewestCage {
 /// @throws Cancelled
 FewestCage fewestFaces(const std::function<WrapBody(double faceSize)>& bodyOf, const FewestOptions& options,
                        Progress& progress);
+
+/// Divisions of a face's sides for which the largest distance is met wherever it lies: as fine as the target's own
+/// triangles, 5 to 24.
+int fineDivisions(const Cage& cage, const Target& target);
 
 /// Vertices with other than four edges.
 int irregularVertices(const Cage& cage);

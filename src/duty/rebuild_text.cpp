@@ -197,6 +197,7 @@ json stepJson(const CageStep& s, bool whole) {
     if (s.kind == CageStep::Kind::member) eachOfMember(s.member, Write{j["member"]});
     if (s.kind == CageStep::Kind::thickening) eachOfThickening(s.thickening, Write{j["thickening"]});
     if (s.kind == CageStep::Kind::byHand && s.cage) j["cage"] = whole ? cageJson(*s.cage) : json(s.digest);
+    if (s.faceSize > 0) j["face_size"] = s.faceSize;
     return j;
 }
 
@@ -221,7 +222,7 @@ Rebuild rebuildFrom(const json& j) {
     for (const json& x : j.value("steps", json::array())) {
         const auto kind = named(x.at("kind").get<std::string>(), stepKinds, "kind of a cage step");
         CageStep s;
-        if (kind == CageStep::Kind::byHand) s = byHandStep(cageOf(x.at("cage")));
+        if (kind == CageStep::Kind::byHand) s = byHandStep(cageOf(x.at("cage")), x.value("face_size", 0.0));
         s.kind = kind;
         s.name = x.value("name", s.name);
         s.on = x.value("on", true);

@@ -54,7 +54,7 @@ const char* name(CageStep::Kind kind) {
     return names[static_cast<int>(kind)];
 }
 
-CageStep byHandStep(cage::Cage cage) {
+CageStep byHandStep(cage::Cage cage, double faceSize) {
     CageStep s;
     s.kind = CageStep::Kind::byHand;
     s.name = "Cage edited by hand";
@@ -63,6 +63,7 @@ CageStep byHandStep(cage::Cage cage) {
     for (const auto& c : cage.crease)
         d.add(static_cast<std::int64_t>(c.a)).add(static_cast<std::int64_t>(c.b)).add(c.sharpness);
     s.digest = d.hex();
+    s.faceSize = faceSize;
     s.cage = std::make_shared<const cage::Cage>(std::move(cage));
     return s;
 }

@@ -112,14 +112,16 @@ struct CageStep {
     Thickening thickening{};
     std::shared_ptr<const cage::Cage> cage{};  ///< byHand
     std::string digest;                        ///< of the cage
+    /// byHand: face size of the wrap that it began as, mm, which tells what it was fitted to; 0: not known
+    double faceSize = 0;
     bool operator==(const CageStep& other) const {
         return kind == other.kind && name == other.name && on == other.on && member == other.member &&
-               thickening == other.thickening && digest == other.digest;
+               thickening == other.thickening && digest == other.digest && faceSize == other.faceSize;
     }
 };
 const char* name(CageStep::Kind kind);
-/// A step that holds a cage edited by hand.
-CageStep byHandStep(cage::Cage cage);
+/// A step that holds a cage edited by hand. @param faceSize  of the wrap that it began as, mm; 0: not known
+CageStep byHandStep(cage::Cage cage, double faceSize = 0);
 
 /// How the editable solid is made.
 struct Rebuild {

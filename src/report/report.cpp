@@ -195,7 +195,7 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
                   num(d.rms, 2) + " mm", num(d.largest, 2) + " mm", num(d.backLargest, 2) + " mm",
                   num(d.zoneLargest, 2) + " mm", std::to_string(cage->folded.size()),
                   cage->tolerance > 0 ? num(cage->tolerance, 2) + " mm, " + (cage->within ? "kept" : "not kept")
-                                      : "none: faces were given"}});
+                                      : "none: faces given, or changed afterwards"}});
         for (const auto& n : cage->notes) h.paragraph(n);
         rows.clear();
         for (const CageStep& step : v.recipe.rebuild.steps) {

@@ -195,6 +195,15 @@ std::shared_ptr<const cage::Target> targetOf(const CoverBody& cover, const Recip
         cover.shape, cover.zone);
 }
 
+void addMember(Covered& cover, const Member& m) {
+    cover.members.push_back(m);
+    const double reach = std::max(m.radiusFrom, m.radiusTo) + m.blend;
+    for (const Vec3& p : {m.from, m.to}) {
+        cover.box.include(p + Vec3::Constant(reach));
+        cover.box.include(p - Vec3::Constant(reach));
+    }
+}
+
 std::shared_ptr<const shape::Shape> meshShape(surface::TriMesh mesh, double offset) {
     return std::make_shared<MeshShape>(std::move(mesh), offset);
 }

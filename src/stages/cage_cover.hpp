@@ -38,6 +38,9 @@ class Covered final : public shape::Shape {
     double valueAt(const Vec3& p, bool& plain) const;
 };
 
+/// Adds a member to a cover. @pre its numbers are sound
+void addMember(Covered& cover, const Member& member);
+
 /// The cover and what of it is exact later.
 struct CoverBody {
     std::shared_ptr<Covered> shape;

@@ -1,3 +1,6 @@
+/// From the surface to the fitted cage: the fewest faces within a tolerance or faces of a given size, and the recipe's
+/// changes in their order.
+
 #include <algorithm>
 #include <chrono>
 #include <cmath>
@@ -63,15 +66,19 @@ double largestShare(const cage::CageDeviation& d, const cage::FewestOptions& o) 
 
 /// The cage with the fewest faces within the tolerance; none: no grid got the handles right.
 std::optional<Fewest> fewest(const Part& part, const FieldResult& field, const SurfaceResult& surface,
-                             const Recipe& recipe, CageResult& r, Progress& progress) {
+                             const Recipe& recipe, const std::vector<Member>& members, CageResult& r,
+                             Progress& progress) {
     struct Made {
+        double size = 0;  ///< of the faces that the cover's margins suit, mm
         Fewest body;
         std::vector<std::string> notes;
     };
     std::vector<Made> made;
     auto bodyOf = [&](double size) {
         Made m;
+        m.size = size;
         m.body.cover = coverBody(part, field, surface, recipe, size, progress);
+        for (const Member& member : members) addMember(*m.body.cover.shape, member);
         m.body.target = targetOf(m.body.cover, recipe, progress);
         const auto& shape = m.body.cover.shape;
         if (auto text = featherText(m.body.cover, surface, size); !text.empty()) m.notes.push_back(std::move(text));
@@ -93,7 +100,7 @@ std::optional<Fewest> fewest(const Part& part, const FieldResult& field, const S
         r.cage = std::move(c.cage);
         r.deviation = std::move(c.deviation);
         r.tries = tries;
-        r.faceSize = c.faceSize;
+        r.faceSize = body.size;  // a cage taken by hand later is compared with the same cover
         r.notes = body.notes;
         found = body.body;
     };
@@ -134,33 +141,41 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     r.faceSize = how.faceSize > 0    ? how.faceSize
                  : how.faceCount > 0 ? std::sqrt(surface.measures.area / how.faceCount)
                                      : suggestedFaceSize(surface);
-    CoverBody cover = coverBody(part, field, surface, recipe, r.faceSize, progress);
+    std::vector<Member> members;     // to be wrapped with the body
+    std::optional<CoverBody> cover;  // made when it is known for which size
     std::shared_ptr<const cage::Target> target;
-    bool wrapped = false, measured = false;
+    bool wrapped = false, measured = false, fromLimit = false;
+    auto covered = [&]() -> CoverBody& {
+        if (!cover) {
+            cover = coverBody(part, field, surface, recipe, r.faceSize, progress);
+            for (const Member& m : members) addMember(*cover->shape, m);
+        }
+        return *cover;
+    };
     cage::AutomaticOptions options;
     options.faceSize = r.faceSize;
     options.adapt = how.adapt;
     const bool byTolerance = !(how.faceSize > 0) && how.faceCount == 0;
     if (byTolerance) r.tolerance = cageTolerance(field, recipe);
     auto wrap = [&] {
-        if (byTolerance && cover.shape->members.empty()) {
-            if (auto few = fewest(part, field, surface, recipe, r, progress)) {
+        wrapped = measured = true;
+        if (byTolerance && !fromLimit) {
+            if (auto few = fewest(part, field, surface, recipe, members, r, progress)) {
                 cover = std::move(few->cover);
                 target = few->target;
-                wrapped = measured = true;
                 return;
             }
         }
-        target = targetOf(cover, recipe, progress);
+        const CoverBody& body = covered();
+        target = targetOf(body, recipe, progress);
         r.notes.clear();
-        if (auto text = featherText(cover, surface, r.faceSize); !text.empty()) r.notes.push_back(std::move(text));
-        options.symmetry = keptSymmetry(part, *target, *cover.shape, r.faceSize, r.notes);
-        cage::AutomaticCage a = cage::automaticCage([&](const Vec3& p) { return cover.shape->surfaceValue(0, p); },
-                                                    cover.shape->bounds(), *target, options, progress);
+        if (auto text = featherText(body, surface, r.faceSize); !text.empty()) r.notes.push_back(std::move(text));
+        options.symmetry = keptSymmetry(part, *target, *body.shape, r.faceSize, r.notes);
+        cage::AutomaticCage a = cage::automaticCage([&](const Vec3& p) { return body.shape->surfaceValue(0, p); },
+                                                    body.shape->bounds(), *target, options, progress);
         r.cage = std::move(a.cage);
         r.deviation = std::move(a.deviation);
         r.tries = a.tries;
-        wrapped = measured = true;
     };
     // what comes before the last cage by hand is part of it
     std::size_t first = 0;
@@ -174,6 +189,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
             case CageStep::Kind::byHand:
                 if (!s.cage) throw InputError("A cage edited by hand is missing from the recipe.");
                 r.cage = *s.cage;
+                if (s.faceSize > 0) r.faceSize = s.faceSize;
                 r.byHand = wrapped = true;
                 measured = false;
                 break;
@@ -182,33 +198,29 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
                 thicken(r.cage, s.thickening);
                 measured = false;
                 break;
-            case CageStep::Kind::member: {
+            case CageStep::Kind::member:
                 if (wrapped && !measured) {
                     // the body so far is the limit surface
-                    cover.shape->base = meshShape(cage::LimitMesh(r.cage, 6).at(r.cage.position));
-                    cover.shape->members.clear();
-                    cover.shape->cuts.clear();
-                    cover.shape->blends.clear();
-                    cover.shape->opening = {};
-                    Box3 box;
-                    for (const Vec3& p : r.cage.position) box.include(p);
-                    cover.shape->box = box;
+                    Covered& shape = *covered().shape;
+                    shape.base = meshShape(cage::LimitMesh(r.cage, 6).at(r.cage.position));
+                    shape.members.clear();
+                    shape.cuts.clear();
+                    shape.blends.clear();
+                    shape.opening = {};
+                    shape.box = {};
+                    for (const Vec3& p : r.cage.position) shape.box.include(p);
+                    fromLimit = true;
                 }
-                cover.shape->members.push_back(s.member);
-                const double reach = std::max(s.member.radiusFrom, s.member.radiusTo) + s.member.blend;
-                for (const Vec3& p : {s.member.from, s.member.to}) {
-                    cover.shape->box.include(p + Vec3::Constant(reach));
-                    cover.shape->box.include(p - Vec3::Constant(reach));
-                }
+                members.push_back(s.member);
+                if (cover) addMember(*cover->shape, s.member);
                 wrapped = false;
                 break;
-            }
         }
     }
     if (!wrapped) wrap();
-    if (!target) target = targetOf(cover, recipe, progress);
+    if (!target) target = targetOf(covered(), recipe, progress);
     r.report = cage::inspect(r.cage);
-    if (!measured) r.deviation = cage::deviationOf(r.cage, *target, 5, progress);
+    if (!measured) r.deviation = cage::deviationOf(r.cage, *target, cage::fineDivisions(r.cage, *target), progress);
     r.folded = cage::foldedFaces(r.cage);
     r.irregular = cage::irregularVertices(r.cage);
     if (r.byHand || !measured) r.tolerance = 0;  // changed after the fit, on purpose
