@@ -90,6 +90,7 @@ MainWindow::MainWindow() {
     wholeColumn->addWidget(makeProgress());
     setCentralWidget(whole);
     connect(start_, &StartPage::fieldAsked, this, &MainWindow::askForField);
+    connect(start_, &StartPage::bodyAsked, this, &MainWindow::askForBody);
     connect(start_, &StartPage::openAsked, this, &MainWindow::askToOpen);
     connect(start_, &StartPage::chosen, this, &MainWindow::open);
     connect(start_, &StartPage::backAsked, this, [this] { pages_->setCurrentIndex(1); });
@@ -124,12 +125,16 @@ MainWindow::MainWindow() {
     });
     connect(&session_, &Session::ran, this, [this](Stage upTo) {
         // show what has just been made
-        bar_->setShow(upTo == Stage::surface ? Show::surface : upTo == Stage::rebuild ? Show::solid : Show::check);
+        bar_->setShow(upTo == Stage::field     ? Show::field
+                      : upTo == Stage::surface ? Show::surface
+                      : upTo == Stage::rebuild ? Show::solid
+                                               : Show::check);
         bar_->refresh();
         if (openCheckAfterRun_) dossier_->openCard(Stage::check);
         openCheckAfterRun_ = false;
         showScene();
     });
+    connect(&session_, &Session::grew, this, [this] { showScene(); });
     connect(&session_, &Session::failed, this, &MainWindow::showError);
     connect(&session_, &Session::progressed, this, [this](const QString& step, double share) {
         step_ = step;
@@ -280,10 +285,13 @@ void MainWindow::open(const QString& path) {
     if (!mayLeave()) return;
     rememberOpen(true);
     static const QStringList fields{"vti", "vtu", "vtk", "npy", "csv", "tsv"};
+    static const QStringList bodies{"step", "stp", "stl", "obj", "ply"};
     if (path.endsWith(".escultura"))
         session_.openProject(path);
     else if (fields.contains(QFileInfo(path).suffix().toLower()))
         addField(path);
+    else if (bodies.contains(QFileInfo(path).suffix().toLower()))
+        beginWithBody(path);
     else
         session_.openPart(path);
 }
@@ -320,6 +328,12 @@ void MainWindow::showScene(bool refit) {
         shownKey_.clear();
         return;
     }
+    if (const auto growing = session_.growing()) {
+        shownKey_.clear();
+        view_->setNotice("");  // the caption says it
+        view_->setScene(report::growingScene(session_.part(), *growing, session_.recipe().threshold), refit);
+        return;
+    }
     report::SceneOptions o = sceneOptions();
     const LastKnown k = session_.lastKnown();
     updateReadings();
@@ -345,24 +359,33 @@ void MainWindow::showScene(bool refit) {
         if (!process) showProcess();
         if (!process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
     }
-    const auto original = session_.project().original(session_.recipe());
+    const StageKeys keys = session_.project().keys(session_.recipe());
+    const Recipe& recipe = session_.recipe();
+    const auto original = session_.project().original(recipe);
     using Beside = report::SceneOptions::Beside;
-    if ((o.show == Show::original || o.original != Beside::nothing) && !original && session_.project().field() &&
-        !session_.isBusy()) {
+    // what is still to be made shows the body that it is made in
+    const bool toBeMade = recipe.field.how == duty::FieldChoice::How::made && !session_.project().field();
+    if (toBeMade && !k.surface && o.show != Show::duty) o.show = Show::original;
+    if ((o.show == Show::original || o.original != Beside::nothing || toBeMade) && !original &&
+        (session_.project().field() || toBeMade) && !session_.isBusy() && originalFailed_ != keys.original) {
+        originalFailed_ = keys.original;  // a body that cannot be read is told once
+
         auto copy = std::make_shared<Project>(session_.project());
         session_.work(
             "Original", [copy](Progress& p) { runOriginal(*copy, copy->current().recipe, p); },
             [this] { emit session_.changed(); });
     }
     if (o.show == Show::original && !original) o.show = k.surface ? Show::surface : Show::field;
-    if (!session_.project().field() && (o.show == Show::field || o.show == Show::comparison)) {
+    if (toBeMade && o.show != Show::original && !(o.show == Show::duty && (k.surface || original))) {
+        view_->setNotice("");
+        return;
+    }
+    if (!session_.project().field() && !toBeMade && (o.show == Show::field || o.show == Show::comparison)) {
         view_->setNotice("◐ out of date: the field is being read");
         return;
     }
     if (o.section.on && session_.project().field())
         o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
-    const StageKeys keys = session_.project().keys(session_.recipe());
-    const Recipe& recipe = session_.recipe();
     const QString beside =
         QString("|%1|%2|%3|%4|%5|%6|%7|%8")
             .arg(o.fieldAsSurface)
@@ -430,7 +453,9 @@ void MainWindow::showScene(bool refit) {
     if (o.show == Show::surface || o.show == Show::deviation || o.show == Show::thickness ||
         (o.show == Show::duty && k.surface))
         stale = session_.freshness(Stage::surface) != Freshness::fresh;
-    view_->setNotice(stale ? "◐ out of date: from an earlier recipe" : "");
+    view_->setNotice(stale      ? "◐ out of date: from an earlier recipe"
+                     : toBeMade ? "the design space: its field is not made yet"
+                                : "");
     if (key == shownKey_ && !refit) return;
     shownKey_ = key;
     // hotspots with what their tests have found

@@ -60,6 +60,8 @@ class MainWindow : public QMainWindow {
     /// Puts the open file among the recent ones.
     /// @param shown  with a picture of what the view shows; else it keeps the one it had
     void rememberOpen(bool shown);
+    /// Asks for name and unit, then begins a part whose design space the body is.
+    void beginWithBody(const QString& path);
     Session& session() { return session_; }
     View& view() { return *view_; }
     Panes& panes() { return *panes_; }
@@ -94,6 +96,7 @@ class MainWindow : public QMainWindow {
     void exportSolid();
     void connectRebuild();
     void askForField();
+    void askForBody();
     void askToOpen();
     void importBody(const QString& as);
     void showProcess();
@@ -131,6 +134,7 @@ class MainWindow : public QMainWindow {
     qint64 started_ = 0;
     QString step_, selectedFinding_;
     std::optional<double> low_, high_;
+    std::string originalFailed_;
     QString shownKey_, selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;

@@ -9,6 +9,7 @@
 #include <filesystem>
 
 #include "base/signature.hpp"
+#include "dialogs/body_dialog.hpp"
 #include "dialogs/field_dialog.hpp"
 #include "duty/part_edit.hpp"
 #include "duty/strict_json.hpp"
@@ -150,6 +151,40 @@ void MainWindow::addField(const QString& path) {
 void MainWindow::askForField() {
     const QString path = QFileDialog::getOpenFileName(this, "Add a density field", {}, fieldFiles);
     if (!path.isEmpty()) addField(path);
+}
+
+void MainWindow::askForBody() {
+    const QString path = QFileDialog::getOpenFileName(this, "A body to begin with", {}, bodyFiles);
+    if (!path.isEmpty() && mayLeave()) beginWithBody(path);
+}
+
+void MainWindow::beginWithBody(const QString& path) {
+    if (session_.isBusy()) return;
+    struct Read {
+        surface::Measures measures;
+        Box3 box;
+    };
+    auto read = std::make_shared<Read>();
+    session_.work(
+        "Reading the body",
+        [read, path](Progress&) {
+            const surface::TriMesh mesh = exchange::readBody(path.toStdString());
+            read->measures = surface::measure(mesh);
+            for (const Vec3& p : mesh.position) read->box.include(p);
+        },
+        [this, read, path] {
+            const QString ending = QFileInfo(path).suffix().toLower();
+            auto* dialog = new BodyDialog(path, read->measures, read->box, ending == "step" || ending == "stp", this);
+            dialog->setAttribute(Qt::WA_DeleteOnClose);
+            connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
+                const BodySource body{path.toStdString(), dialog->unit(), 0};
+                // a path that no file can have: the part lives in memory until it is saved as a project
+                const QString part =
+                    QFileInfo(path).absolutePath() + "/" + dialog->name() + " (not saved yet)/part.json";
+                session_.openNewPart(newPartText(dialog->name().toStdString(), body, part.toStdString()), part);
+            });
+            dialog->open();
+        });
 }
 
 void MainWindow::askToOpen() {

@@ -255,6 +255,8 @@ Freshness Session::freshness(std::size_t index, Stage stage) const {
         case Stage::duty:
             return Freshness::fresh;
         case Stage::field:
+            // made for other loads, supports or rules: still a field, but not the one that is asked for
+            if (project_->made(r) && project_->madeKey(r) != r.field.made) return Freshness::outOfDate;
             return state(project_->field(r) != nullptr, k.field != nullptr);
         case Stage::rebuild:
             return state(project_->rebuild(r) != nullptr, k.rebuild != nullptr);
@@ -313,7 +315,10 @@ void Session::editPart(const QString& text, const std::function<std::string(cons
 }
 
 void Session::refreshField() {
-    if (hasProject() && !isBusy() && !project_->field()) run(project::Stage::field);
+    if (!hasProject() || isBusy() || project_->field()) return;
+    // one that is to be made here is made when it is asked for
+    if (recipe().field.how == duty::FieldChoice::How::made && !project_->made(recipe())) return;
+    run(project::Stage::field);
 }
 
 void Session::openPart(const QString& path) {
@@ -410,6 +415,52 @@ void Session::run(Stage upTo) {
             }
             emit changed();
             emit ran(upTo);
+        });
+}
+
+void Session::optimise() {
+    if (!hasProject() || isBusy()) return;
+    auto copy = std::make_shared<project::Project>(*project_);
+    auto made = std::make_shared<std::string>();
+    enough_ = false;
+    toOptimise_ = true;
+    work(
+        "Optimising",
+        [this, copy, made](Progress& progress) {
+            duty::Recipe recipe = copy->current().recipe;
+            auto shown = std::make_shared<QElapsedTimer>();
+            *made = project::runMadeField(
+                *copy, recipe,
+                [this, shown](const optimise::Step&, const field::DensityField& f) {
+                    if (!shown->isValid() || shown->elapsed() > 1500) {
+                        shown->start();
+                        auto field = std::make_shared<const field::DensityField>(f);
+                        QMetaObject::invokeMethod(this, [this, field] {
+                            if (!optimising_) return;
+                            growing_ = field;
+                            emit grew();
+                        });
+                    }
+                    return !enough_;
+                },
+                progress);
+            recipe.field.how = duty::FieldChoice::How::made;
+            recipe.field.made = *made;
+            progress.step("Reading the field");
+            project::run(*copy, recipe, Stage::field, progress);
+        },
+        [this, made] {
+            edit("Optimise", [made](project::Project& p) {
+                duty::FieldChoice& field = p.variants[p.open].recipe.field;
+                field.how = duty::FieldChoice::How::made;
+                field.made = *made;
+            });
+            modified_ = true;
+            const auto field = project_->made(recipe());
+            addLog(
+                QString("Optimised: %1 in %2 s")
+                    .arg(QString::fromStdString(field->task), QString::fromStdString(formatNumber(field->seconds, 3))));
+            emit ran(Stage::field);
         });
 }
 
@@ -579,6 +630,8 @@ void Session::start(const QString& title, std::function<void(Progress&)> task, s
         worker_->deleteLater();
         worker_ = nullptr;
         const bool background = std::exchange(background_, false);
+        optimising_ = false;
+        growing_.reset();
         emit busyChanged(false, title);
         if (background && (*cancelled || !error->isEmpty())) {
             // nobody asked for it: what failed is told in the log, and the figures stay untested
@@ -606,6 +659,7 @@ void Session::start(const QString& title, std::function<void(Progress&)> task, s
         if (error->isEmpty() && (!*cancelled || background)) refreshField();
         if (error->isEmpty()) testInBackground();
     });
+    optimising_ = std::exchange(toOptimise_, false);
     emit busyChanged(true, title);
     worker_->start();
 }

@@ -6,6 +6,7 @@
 #include <QPixmap>
 #include <QThread>
 #include <QUndoStack>
+#include <atomic>
 #include <functional>
 #include <map>
 #include <memory>
@@ -73,6 +74,13 @@ class Session : public QObject {
     void saveProject(const QString& path);
     /// Runs what is missing up to a stage on a worker thread.
     void run(project::Stage upTo);
+    /// Makes the field that the part's optimisation asks for, and chooses it for the open variant.
+    void optimise();
+    /// Ends a running optimisation after its step; what is there becomes the field.
+    void stopAndKeep() { enough_ = true; }
+    bool isOptimising() const { return optimising_; }
+    /// The field of a running optimisation so far; null: none.
+    std::shared_ptr<const field::DensityField> growing() const { return growing_; }
     /// One key from a changed number to a safety factor: the rebuilt solid at level 'look'. When the open variant was
     /// checked with another recipe, that one stays on the shelf and the change becomes a variant of its own.
     void quickCheck();
@@ -113,6 +121,8 @@ class Session : public QObject {
     void progressed(const QString& step, double share);
     /// A point of a curve of the running work, such as "residual".
     void recorded(const QString& curve, double x, double y);
+    /// growing() has changed.
+    void grew();
     void failed(const QString& message);
     void logged(const QString& line);
 
@@ -139,6 +149,9 @@ class Session : public QObject {
     std::map<std::int64_t, duty::Recipe> checked_;  ///< recipe of each variant's last check
     std::vector<project::Timing> timings_;
     QThread *worker_ = nullptr, *keeper_ = nullptr;
+    std::atomic<bool> enough_{false};
+    bool toOptimise_ = false, optimising_ = false;  ///< asked for; running
+    std::shared_ptr<const field::DensityField> growing_;
     bool background_ = false;  ///< the worker tests without having been asked
     bool testsByItself_ = qgetenv("ESCULTURA_AUTOMATIC_TESTS") != "0";
     std::function<void()> next_;          ///< asked for while the worker gives way

@@ -68,6 +68,17 @@ struct StoryOptions {
 /// From the baseline to a signed release; every step is told.
 int tellStory(const StoryOptions& options, int argc, char** argv);
 
+struct OptimiseOptions {
+    std::string part, out, save;
+    std::optional<double> stiffest, lightest;
+    std::optional<std::string> cellSize, filterRadius;
+    std::optional<int> steps;
+    bool quiet = false;
+};
+
+/// Makes a density field from the part's duty. @return 0 when its limits are met
+int optimiseField(const OptimiseOptions& options);
+
 /// @param key  file of the signer's public key; empty: the folder's own
 /// @return 0 when everything holds
 int verifyFolder(const std::string& folder, bool rerun, const std::string& key);

@@ -53,6 +53,7 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
     const auto start = std::chrono::steady_clock::now();
     Project project = openPart(o.part, progress);
+    makeMissingFields(project, progress);
     std::vector<Timing> timings{
         {"Field", std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()}};
     Recipe& recipe = project.variants[0].recipe;
@@ -234,6 +235,28 @@ int main(int argc, char** argv) {
     key->add_option("file", keyFile, "Where the secret key goes; the public one goes to FILE.pub")
         ->required()
         ->type_name("FILE");
+    OptimiseOptions optimiseOptions;
+    CLI::App* optimise = app.add_subcommand(
+        "optimise", "Makes a density field from the part's own duty (its object 'optimisation', or the options).");
+    optimise->add_option("part", optimiseOptions.part, "Part file")->required()->type_name("PART.json");
+    optimise->add_option("--out", optimiseOptions.out, "The field")->required()->type_name("FIELD.vti");
+    auto* stiffest =
+        optimise
+            ->add_option("--stiffest", optimiseOptions.stiffest, "Stiffest with this share of the design space, 0 to 1")
+            ->type_name("SHARE");
+    optimise->add_option("--lightest", optimiseOptions.lightest, "Lightest with this safety factor in every case")
+        ->type_name("FACTOR")
+        ->excludes(stiffest);
+    optimise->add_option("--cell-size", optimiseOptions.cellSize, "Edge length of the cells, mm or with a unit")
+        ->type_name("LENGTH");
+    optimise
+        ->add_option("--filter-radius", optimiseOptions.filterRadius,
+                     "Radius over which densities are filtered, mm or with a unit (default: two cells)")
+        ->type_name("LENGTH");
+    optimise->add_option("--steps", optimiseOptions.steps, "Most steps");
+    optimise->add_option("--save", optimiseOptions.save, "Also save a project with the field")
+        ->type_name("FILE.escultura");
+    optimise->add_flag("--quiet", optimiseOptions.quiet, "Print errors only");
     CLI::App* schema = app.add_subcommand("schema", "Prints the JSON schema of part files.");
     run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
@@ -250,6 +273,7 @@ int main(int argc, char** argv) {
         if (*whole) return tellStory(story, argc, argv);
         if (*verify) return verifyFolder(releaseFolder, !filesOnly, openKey);
         if (*key) return makeKey(keyFile);
+        if (*optimise) return optimiseField(optimiseOptions);
         if (*schema) {
             std::fputs(duty::partSchema().c_str(), stdout);
             return 0;

@@ -60,6 +60,7 @@ class Story {
         : o_(options), progress_(progress), start_(std::chrono::steady_clock::now()) {
         if (o_.date.empty()) o_.date = today();
         project = openPart(o_.part, progress);
+        makeMissingFields(project, progress);
         note("Opened " + project.part.name);
         if (o_.threshold) project.variants[0].recipe.threshold = *o_.threshold;
     }

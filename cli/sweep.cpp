@@ -16,6 +16,7 @@ int runSweep(const SweepOptions& o) {
     Reporter reporter(o.quiet, false);
     Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
     Project project = openPart(o.part, progress);
+    makeMissingFields(project, progress);
     std::vector<std::string> places;
     std::vector<std::pair<std::size_t, std::pair<double, double>>> ranges;
     for (const std::string& v : o.vary) {

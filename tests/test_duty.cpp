@@ -637,7 +637,7 @@ class TestDuty : public QObject {
         Progress progress;
         const Project p = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
         exchange::writeStl(dir_.filePath("original.stl").toStdString(),
-                           designSpaceSurface(p.part, *p.field(), 1.0, progress), "original");
+                           designSpaceSurface(p.part, p.field()->regions, 1.0, progress), "original");
         json j = leverPart();
         j["original"] = {{"body", "original.stl"}};
         const auto imported = check(j, [](Recipe& r) { r.check.original = true; });

@@ -112,7 +112,7 @@ class TestFieldStage : public QObject {
     /// The design space alone with its interfaces: a block of 80 x 30 x 15 with two bores of 8 mm.
     void theDesignSpaceIsTheOriginal() {
         Progress progress;
-        const auto m = surface::measure(designSpaceSurface(lever_.part, field(), 1.0, progress));
+        const auto m = surface::measure(designSpaceSurface(lever_.part, field().regions, 1.0, progress));
         const double exact = 80 * 30 * 15 - 2 * M_PI * 16 * 15;
         QVERIFY(m.watertight && m.genus == 2 && m.pieces == 1);
         QVERIFY2(std::abs(m.volume / exact - 1) < 0.01, qPrintable(QString::number(m.volume / exact)));

@@ -37,6 +37,8 @@ class DutyCard : public Card {
     QTableWidget *interfaces_, *cases_;
 };
 
+class MakingPanel;
+
 class FieldCard : public Card {
     Q_OBJECT
   public:
@@ -47,16 +49,18 @@ class FieldCard : public Card {
 
   protected:
     QString summary() const override;
+    QString state(QColor& colour) const override;
     void refreshBody() override;
 
   private:
     void chooseField(int index);
+    MakingPanel* making_;
     ThresholdControl* control_;
     QuantityEdit *threshold_, *mass_, *share_, *island_;
     QCheckBox* largest_;
     QComboBox *field_, *compare_;
     QLineEdit* weights_;
-    QWidget *weightsRow_, *compareRow_, *islandRow_;
+    QWidget *weightsRow_, *compareRow_, *islandRow_, *thresholdRow_, *massRow_, *shareRow_;
     QLabel *figures_, *interfaces_, *comparison_, *error_;
     QPushButton *build_, *addField_;
 };

@@ -4,6 +4,7 @@
 #include "base/error.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
+#include "dossier/making_panel.hpp"
 #include "report/part_scene.hpp"
 #include "theme/theme.hpp"
 
@@ -53,10 +54,13 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     body()->addWidget(choice);
     weightsRow_ = field("Weights", weights_);
     body()->addWidget(weightsRow_);
+    making_ = new MakingPanel(session_);
+    body()->addWidget(making_);
     body()->addWidget(control_);
-    body()->addWidget(field("Threshold", threshold_));
-    body()->addWidget(field("or mass kept", mass_));
-    body()->addWidget(field("or share kept, %", share_));
+    thresholdRow_ = field("Threshold", threshold_);
+    massRow_ = field("or mass kept", mass_);
+    shareRow_ = field("or share kept, %", share_);
+    for (QWidget* w : {thresholdRow_, massRow_, shareRow_}) body()->addWidget(w);
     body()->addWidget(largest_);
     islandRow_ = field("Drop islands below", island_);
     body()->addWidget(islandRow_);
@@ -121,20 +125,29 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
 void FieldCard::chooseField(int index) {
     const auto fields = static_cast<int>(session_.project().part.fields.size());
     FieldChoice c = session_.recipe().field;
-    if (index < fields) {
+    const int how = field_->itemData(index).toInt();
+    if (how == static_cast<int>(FieldChoice::How::one)) {
         c.how = FieldChoice::How::one;
         c.which = index;
         c.weights.clear();
     } else {
-        c.how = static_cast<FieldChoice::How>(1 + index - fields);
+        c.how = static_cast<FieldChoice::How>(how);
         if (c.how == FieldChoice::How::weightedSum && static_cast<int>(c.weights.size()) != fields)
             c.weights.assign(static_cast<std::size_t>(fields), 1.0 / fields);
     }
     session_.edit("Field", [c](Project& p) { p.variants[p.open].recipe.field = c; });
 }
 
+QString FieldCard::state(QColor& colour) const {
+    if (!session_.isOptimising()) return Card::state(colour);
+    colour = theme::ochre;
+    return "being optimised";
+}
+
 QString FieldCard::summary() const {
     const auto f = session_.project().field();
+    if (!f && session_.recipe().field.how == FieldChoice::How::made)
+        return session_.isOptimising() ? "being optimised" : "not made yet: optimise";
     if (!f) return session_.isBusy() ? "reading" : "not read";
     const double t = session_.recipe().threshold;
     return QString("threshold %1 · keeps %2 % · %3")
@@ -148,14 +161,19 @@ void FieldCard::refreshBody() {
     {
         const QSignalBlocker block(field_);
         field_->clear();
-        for (const NamedField& f : project.part.fields) field_->addItem(QString::fromStdString(f.name));
+        using How = FieldChoice::How;
+        for (const NamedField& f : project.part.fields)
+            field_->addItem(QString::fromStdString(f.name), static_cast<int>(How::one));
         if (project.part.fields.size() > 1)
-            for (const char* how : {"maximum of all fields", "mean of all fields", "weighted sum of all fields"})
-                field_->addItem(how);
-        field_->setCurrentIndex(recipe.field.how == FieldChoice::How::one
-                                    ? recipe.field.which
-                                    : static_cast<int>(project.part.fields.size()) +
-                                          static_cast<int>(recipe.field.how) - 1);
+            for (const auto& [how, words] : {std::pair{How::maximum, "maximum of all fields"},
+                                             {How::mean, "mean of all fields"},
+                                             {How::weightedSum, "weighted sum of all fields"}})
+                field_->addItem(words, static_cast<int>(how));
+        field_->addItem("made here, from the duty", static_cast<int>(How::made));
+        field_->setCurrentIndex(recipe.field.how == How::one ? recipe.field.which
+                                                             : field_->findData(static_cast<int>(recipe.field.how)));
+        making_->setVisible(recipe.field.how == How::made);
+        making_->refresh();
         weightsRow_->setVisible(recipe.field.how == FieldChoice::How::weightedSum);
         QStringList w;
         for (double x : recipe.field.weights) w << num(x);
@@ -176,10 +194,18 @@ void FieldCard::refreshBody() {
     build_->setEnabled(!session_.isBusy() && f);
     addField_->setEnabled(!session_.isBusy());
     control_->setEnabled(f != nullptr);
+    const bool toBeMade = !f && recipe.field.how == FieldChoice::How::made;
+    for (QWidget* w : std::initializer_list<QWidget*>{control_, thresholdRow_, massRow_, shareRow_, largest_,
+                                                      islandRow_, interfaces_, compareRow_, comparison_})
+        w->setVisible(!toBeMade);
     if (!f) {
-        figures_->setText("<span style='color:#6E695F'>The field is being read.</span>");
+        figures_->setText(toBeMade
+                              ? "<span style='color:#6E695F'>Threshold and mass are set when the field is made.</span>"
+                              : "<span style='color:#6E695F'>The field is being read.</span>");
+        showError(error_, {});
         return;
     }
+    compareRow_->setVisible(project.variants.size() > 1);
     const double t = recipe.threshold;
     constexpr int bins = 40;
     std::vector<double> kept;
@@ -187,8 +213,10 @@ void FieldCard::refreshBody() {
         kept.push_back(f->keptVolume->volume(static_cast<double>(b) / bins) /
                        (static_cast<double>(f->field.count()) * f->field.cellVolume()));
     control_->setData(f->keptVolume->histogram(bins), kept, f->largestConnectingThreshold);
-    control_->setVolumeFraction(
-        project.part.volumeFraction ? thresholdForVolume(*f, *project.part.volumeFraction * f->designVolume) : -1);
+    control_->setVolumeFraction(  // of the optimiser that a file came from
+        project.part.volumeFraction && recipe.field.how != FieldChoice::How::made
+            ? thresholdForVolume(*f, *project.part.volumeFraction * f->designVolume)
+            : -1);
     control_->setValue(t);
     threshold_->setValue(t);
     largest_->setChecked(recipe.largestPieceOnly);

@@ -69,8 +69,8 @@ StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(paren
     title->setStyleSheet("font-size:30px; font-weight:600;");
     left->addWidget(title);
     auto* words = label(
-        "From the density field of a topology optimisation to a smooth surface, an editable solid, and a stress check "
-        "that says whether the part may be released.");
+        "From a body or the density field of a topology optimisation to a smooth surface, an editable solid, and a "
+        "stress check that says whether the part may be released.");
     left->addWidget(words);
     left->addSpacing(10);
     back_ = new QPushButton;
@@ -88,6 +88,11 @@ StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(paren
         "nothing is written beside the field.",
         "muted");
     left->addWidget(hint);
+    auto* body = new QPushButton("New part from a body…");
+    body->setObjectName("startBody");
+    connect(body, &QPushButton::clicked, this, &StartPage::bodyAsked);
+    left->addWidget(body);
+    left->addWidget(label("STEP, STL, OBJ or PLY: the design space. Its density field is made here.", "muted"));
     auto* open = new QPushButton("Open a part or a project…");
     open->setObjectName("startOpen");
     connect(open, &QPushButton::clicked, this, &StartPage::openAsked);

@@ -22,6 +22,7 @@ class StartPage : public QWidget {
 
   signals:
     void fieldAsked();
+    void bodyAsked();
     void openAsked();
     void backAsked();
     void chosen(const QString& path);

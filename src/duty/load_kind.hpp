@@ -79,6 +79,8 @@ struct LoadKind {
     std::vector<Figure<Load>> figures{};
     /// Adds it to a mesh and to what is meant.
     void (*apply)(const Load& load, LoadTarget& target) = nullptr;
+    /// Force per volume at a point, N/mm3, of a load on the whole part. Null: on faces only.
+    Vec3 (*bodyForce)(const Load& load, const Part& part, const Vec3& point) = nullptr;
     /// Its figures with units, such as "(0, -3, 0) kN".
     std::string (*describe)(const Load& load) = nullptr;
     /// How it is drawn. @param factor  of its case

@@ -8,6 +8,7 @@
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "duty/optimisation_text.hpp"
 #include "duty/part_node.hpp"
 #include "duty/strict_json.hpp"
 
@@ -217,10 +218,10 @@ Part readPart(const std::string& path) {
 Part parsePart(const std::string& text, const std::string& path) {
     const json document = parseStrictJson(text, path, "The part file is not valid JSON.");
     const Node root(document, "", path);
-    root.onlyKeys({"format",   "version",       "name",         "description",  "units",
-                   "material", "field",         "design_space", "interfaces",   "keep_outs",
-                   "symmetry", "supports",      "load_cases",   "requirements", "more_fields",
-                   "original", "own_materials", "frames",       "shared_loads", "combinations"});
+    root.onlyKeys({"format",       "version",      "name",        "description", "units",         "material",
+                   "field",        "design_space", "interfaces",  "keep_outs",   "symmetry",      "supports",
+                   "load_cases",   "requirements", "more_fields", "original",    "own_materials", "frames",
+                   "shared_loads", "combinations", "optimisation"});
     if (root.at("format").text() != "escultura-part")
         root.at("format").refuse("escultura-part", "'" + root.at("format").text() + "'");
     const double version = root.at("version").quantity(dimension::none, "");
@@ -246,20 +247,24 @@ Part parsePart(const std::string& text, const std::string& path) {
         throw InputError(d);
     }
 
-    const Node f = root.at("field");
     const std::set<std::string> fieldKeys{"name",      "file", "array",  "origin", "spacing",
                                           "cell_size", "unit", "values", "clamp"};
-    std::set<std::string> mainKeys = fieldKeys;
-    mainKeys.insert({"threshold", "volume_fraction"});
-    f.onlyKeys(mainKeys);
-    p.fields.push_back(readFieldSource(f, u, path));
-    if (f.has("threshold")) p.threshold = f.at("threshold").quantity(dimension::none, "");
-    if (!(p.threshold > 0 && p.threshold < 1))
-        f.at("threshold").refuse("a value above 0 and below 1", formatNumber(p.threshold));
-    if (f.has("volume_fraction")) {
-        p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
-        if (!(*p.volumeFraction > 0 && *p.volumeFraction < 1))
-            f.at("volume_fraction").refuse("a value above 0 and below 1", formatNumber(*p.volumeFraction));
+    if (root.has("field")) {
+        const Node f = root.at("field");
+        std::set<std::string> mainKeys = fieldKeys;
+        mainKeys.insert({"threshold", "volume_fraction"});
+        f.onlyKeys(mainKeys);
+        p.fields.push_back(readFieldSource(f, u, path));
+        if (f.has("threshold")) p.threshold = f.at("threshold").quantity(dimension::none, "");
+        if (!(p.threshold > 0 && p.threshold < 1))
+            f.at("threshold").refuse("a value above 0 and below 1", formatNumber(p.threshold));
+        if (f.has("volume_fraction")) {
+            p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
+            if (!(*p.volumeFraction > 0 && *p.volumeFraction < 1))
+                f.at("volume_fraction").refuse("a value above 0 and below 1", formatNumber(*p.volumeFraction));
+        }
+    } else if (root.has("more_fields")) {
+        root.at("more_fields").refuse("a main 'field' first", "none");
     }
     if (root.has("more_fields"))
         for (const Node& n : root.at("more_fields").list()) {
@@ -300,6 +305,8 @@ Part parsePart(const std::string& text, const std::string& path) {
         }
     readDuty(root, u, p);
     for (const Node& n : root.at("requirements").list()) p.requirements.push_back(readRequirement(n, u, p));
+    if (root.has("optimisation")) p.optimisation = readOptimisation(root.at("optimisation"), u, p);
+    p.optimisationText = duty::optimisationText(p.optimisation, Units());
     auto picked = [&](std::initializer_list<const char*> keys) {
         json chosen = json::object();
         for (const char* key : keys)

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "duty/duty.hpp"
+#include "duty/optimisation.hpp"
 #include "duty/requirement.hpp"
 #include "duty/units.hpp"
 #include "elastic/material.hpp"
@@ -78,7 +79,7 @@ struct Part {
     elastic::Material material;
     std::string optimisedWith;                    ///< material that the optimiser used, when it was another
     std::vector<elastic::Material> ownMaterials;  ///< kept with the part to choose from
-    std::vector<NamedField> fields;               ///< at least one; the first is the main one
+    std::vector<NamedField> fields;               ///< from files, the first is the main one; none: it is made here
     double threshold = 0.5;                       ///< default threshold
     std::optional<double> volumeFraction;         ///< the optimiser's, of the design space
     Box3 designSpace;                             ///< empty: the field's box
@@ -93,11 +94,13 @@ struct Part {
     std::vector<SharedLoad> sharedLoads;
     std::vector<Combination> combinations;
     std::vector<Requirement> requirements;
+    Optimisation optimisation;
     std::string text;  ///< the part file as it was read
     Units units;       ///< of bare numbers in the part file
     std::string
         geometryText;      ///< canonical text of all that shapes the part (interfaces, keep-outs ...), without fields
     std::string dutyText;  ///< canonical text of material, supports and load cases
+    std::string optimisationText;  ///< canonical text of the optimisation
     /// Why the numbers that a variant has otherwise could not be set; empty: they are, or there are none.
     std::string numberProblem;
 

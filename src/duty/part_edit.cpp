@@ -166,25 +166,48 @@ std::string withKeepOutBody(const Part& part, const std::string& name, const Bod
     return document.dump(2) + "\n";
 }
 
+std::string withOptimisation(const Part& part, const Optimisation& optimisation) {
+    json document = json::parse(part.text);
+    document["optimisation"] = json::parse(optimisationText(optimisation, part.units));
+    return document.dump(2) + "\n";
+}
+
+namespace {
+
+/// Everything but the field.
+json newPart(const std::string& name, const std::string& description) {
+    return {{"format", "escultura-part"},
+            {"version", 1},
+            {"name", name},
+            {"description", description + " Add interfaces, material, supports, load cases and requirements."},
+            {"units", {{"length", "mm"}, {"force", "N"}, {"stress", "MPa"}, {"density", "kg/m^3"}, {"mass", "kg"}}},
+            {"material",
+             {{"name", "Aluminium 5083-H116 (assumed)"},
+              {"youngs_modulus", 71000},
+              {"poissons_ratio", 0.33},
+              {"density", 2660},
+              {"yield_strength", 215},
+              {"yield_source", "assumed for a new part: replace before a check"}}},
+            {"interfaces", json::array()},
+            {"supports", json::array()},
+            {"load_cases", json::array()},
+            {"requirements", json::array()}};
+}
+
+}  // namespace
+
 std::string newPartText(const std::string& name, const exchange::FieldSource& field, const std::string& partPath) {
-    const json document{
-        {"format", "escultura-part"},
-        {"version", 1},
-        {"name", name},
-        {"description", "Made from a density field. Add interfaces, material, supports, load cases and requirements."},
-        {"units", {{"length", "mm"}, {"force", "N"}, {"stress", "MPa"}, {"density", "kg/m^3"}, {"mass", "kg"}}},
-        {"material",
-         {{"name", "Aluminium 5083-H116 (assumed)"},
-          {"youngs_modulus", 71000},
-          {"poissons_ratio", 0.33},
-          {"density", 2660},
-          {"yield_strength", 215},
-          {"yield_source", "assumed for a new part: replace before a check"}}},
-        {"field", toJson({"", field}, partPath, "mm")},
-        {"interfaces", json::array()},
-        {"supports", json::array()},
-        {"load_cases", json::array()},
-        {"requirements", json::array()}};
+    json document = newPart(name, "Made from a density field.");
+    document["field"] = toJson({"", field}, partPath, "mm");
+    return document.dump(2) + "\n";
+}
+
+std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath) {
+    json document = newPart(name, "Made from a body.");
+    Part units;
+    units.path = partPath;
+    document["original"] = document["design_space"] = toJson(body, units);
+    document["optimisation"] = json::parse(optimisationText({}, {}));
     return document.dump(2) + "\n";
 }
 

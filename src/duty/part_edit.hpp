@@ -22,8 +22,13 @@ std::string withOriginal(const Part& part, const BodySource* body);
 std::string withDesignBody(const Part& part, const BodySource* body);
 std::string withKeepOutBody(const Part& part, const std::string& name, const BodySource& body);
 
+/// Replaces how a field is made from the duty. @throws InputError when it cannot be read back
+std::string withOptimisation(const Part& part, const Optimisation& optimisation);
+
 /// A part file for a field alone: no interfaces, loads or requirements yet, the material of a common casting and
 /// forging alloy, which the text says.
 std::string newPartText(const std::string& name, const exchange::FieldSource& field, const std::string& partPath);
+/// The same for a body alone, which is the design space and the design before the optimisation; its field is made here.
+std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath);
 
 }  // namespace escultura::duty

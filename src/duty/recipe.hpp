@@ -15,9 +15,11 @@ namespace escultura::duty {
 
 /// Which of the part's fields a variant is made from.
 struct FieldChoice {
-    enum class How { one, maximum, mean, weightedSum } how = How::one;
+    enum class How { one, maximum, mean, weightedSum, made } how = How::one;
     int which = 0;                ///< one: index of the field
     std::vector<double> weights;  ///< weightedSum: one a field
+    /// made: key of what the field was made from; empty: not made yet
+    std::string made{};
     bool operator==(const FieldChoice&) const = default;
 };
 

@@ -21,7 +21,6 @@ constexpr const char* rest = R"schema({
     "version",
     "name",
     "material",
-    "field",
     "interfaces",
     "supports",
     "load_cases",
@@ -237,6 +236,40 @@ constexpr const char* rest = R"schema({
       }
     },
     "requirements": {"type": "array", "items": {"$ref": "#/$defs/requirement"}},
+    "optimisation": {
+      "type": "object",
+      "additionalProperties": false,
+      "properties": {
+        "aim": {"enum": ["stiffest", "lightest"]},
+        "cell_size": {"$ref": "#/$defs/quantity"},
+        "share": {"$ref": "#/$defs/quantity"},
+        "mass": {"$ref": "#/$defs/quantity"},
+        "cases": {"enum": ["sum", "worst"]},
+        "weights": {
+          "type": "array",
+          "items": {
+            "type": "object",
+            "additionalProperties": false,
+            "required": ["case", "weight"],
+            "properties": {"case": {"type": "string"}, "weight": {"$ref": "#/$defs/quantity"}}
+          }
+        },
+        "safety_factor": {"$ref": "#/$defs/quantity"},
+        "compliance": {"$ref": "#/$defs/quantity"},
+        "filter_radius": {"$ref": "#/$defs/quantity"},
+        "symmetric": {"type": "boolean"},
+        "rules": {
+          "type": "array",
+          "items": {
+            "type": "object",
+            "additionalProperties": false,
+            "required": ["kind", "direction"],
+            "properties": {"kind": {"enum": ["overhang", "draw"]}, "direction": {"$ref": "#/$defs/direction"}}
+          }
+        },
+        "steps": {"type": "integer", "minimum": 5, "maximum": 1000}
+      }
+    },
     "own_materials": {"type": "array", "items": {"$ref": "#/$defs/material"}},
     "frames": {
       "type": "array",

@@ -7,6 +7,7 @@
 #include <string>
 #include <vector>
 
+#include "field/density_field.hpp"
 #include "mesh/tet_mesh.hpp"
 #include "surface/tri_mesh.hpp"
 
@@ -26,6 +27,9 @@ void writeStl(const std::string& path, const surface::TriMesh& mesh, const std::
 
 /// Reads a binary STL as unconnected triangles (three vertices each). @throws InputError
 surface::TriMesh readStl(const std::string& path);
+
+/// A density field as VTK XML image data (.vti) with the cell array 'density', appended, in single precision.
+void writeField(const std::string& path, const field::DensityField& field);
 
 /// A nodal array of a result file.
 struct NodalArray {

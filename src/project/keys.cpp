@@ -40,15 +40,23 @@ void addVector(Digest& digest, const Vec3& v) {
     for (int a = 0; a < 3; ++a) digest.add(v[a]);
 }
 
+/// The contents of bodies, not only their names: another program may have written them anew.
+void addBodies(Digest& digest, const Part& part) {
+    if (part.designBody) digest.add(fileState(part.designBody->path));
+    for (const KeepOut& k : part.keepOuts)
+        if (!k.body.path.empty()) digest.add(fileState(k.body.path));
+}
+
 /// Empty when a field is not loaded that the recipe is made from.
 std::string fieldKey(const Project& project, const Part& part, const Recipe& recipe) {
     Digest field;
     field.add("field").add(methodVersion).add(part.geometryText).add(part.numberProblem);
-    // the contents of bodies, not only their names: another program may have written them anew
-    if (part.designBody) field.add(fileState(part.designBody->path));
-    for (const KeepOut& k : part.keepOuts)
-        if (!k.body.path.empty()) field.add(fileState(k.body.path));
+    addBodies(field, part);
     const FieldChoice& choice = recipe.field;
+    if (choice.how == FieldChoice::How::made) {
+        const auto made = project.made(recipe);
+        return made ? field.add(made->digest).hex() : std::string();
+    }
     if (choice.how == FieldChoice::How::one) {
         const auto s = project.source(static_cast<std::size_t>(std::max(choice.which, 0)));
         return s ? field.add(s->digest).hex() : std::string();
@@ -162,13 +170,22 @@ std::string findingsKey(const Part& part, const Recipe& recipe, const StageKeys&
 
 }  // namespace
 
+std::string Project::madeKey(const Recipe& recipe) const {
+    const Part& part = partOf(recipe);
+    Digest made;
+    made.add("made field").add(methodVersion).add(part.geometryText).add(part.dutyText).add(part.optimisationText);
+    addBodies(made, part);
+    return made.hex();
+}
+
 StageKeys Project::keys(const Recipe& recipe) const {
     const Part& part = partOf(recipe);
     StageKeys k;
     k.field = fieldKey(*this, part, recipe);
+    if (part.original || !k.field.empty() || recipe.field.how == FieldChoice::How::made)
+        k.original = originalKey(part, k);
     if (k.field.empty()) return k;
     k.surface = surfaceKey(part, recipe, k);
-    k.original = originalKey(part, k);
     k.process = processKey(recipe, k);
     k.cage = cageKey(recipe.rebuild, k);
     k.rebuild = rebuildKey(recipe.rebuild, k);

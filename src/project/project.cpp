@@ -18,6 +18,10 @@ std::shared_ptr<const LoadedSource> Project::source(std::size_t field) const {
     return field < part.fields.size() ? results->find<LoadedSource>(canonical(part.fields[field].source)) : nullptr;
 }
 
+std::shared_ptr<const MadeField> Project::made(const Recipe& recipe) const {
+    return recipe.field.how == FieldChoice::How::made ? results->find<MadeField>(recipe.field.made) : nullptr;
+}
+
 const Variant* Project::findVariant(std::int64_t id) const {
     for (const Variant& v : variants)
         if (v.id == id) return &v;

@@ -61,6 +61,11 @@ struct Project {
     StageKeys keys(const Recipe& recipe) const;
     /// One of the part's fields as read; null: not loaded.
     std::shared_ptr<const LoadedSource> source(std::size_t field) const;
+    /// Key of the field that the part's duty makes now; a recipe whose FieldChoice::made is another has one made for
+    /// other loads, supports or rules.
+    std::string madeKey(const Recipe& recipe) const;
+    /// The made field that a recipe is made from; null: it is from files, or not made yet.
+    std::shared_ptr<const MadeField> made(const Recipe& recipe) const;
     std::shared_ptr<const FieldResult> field(const Recipe& recipe) const;
     /// Of the open variant.
     std::shared_ptr<const FieldResult> field() const { return field(current().recipe); }

@@ -12,6 +12,7 @@
 #include "stages/check_stage.hpp"
 #include "stages/field_stage.hpp"
 #include "stages/findings_stage.hpp"
+#include "stages/optimise_stage.hpp"
 #include "stages/rebuild_stage.hpp"
 #include "stages/surface_stage.hpp"
 
@@ -65,9 +66,9 @@ class Results {
         return std::get<Map<T>>(maps_);
     }
     mutable std::mutex mutex_;
-    std::tuple<Map<LoadedSource>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>, Map<ProcessResult>,
-               Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>, Map<FindingsResult>,
-               Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>>
+    std::tuple<Map<LoadedSource>, Map<MadeField>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>,
+               Map<ProcessResult>, Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>,
+               Map<FindingsResult>, Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>>
         maps_;
 };
 

@@ -15,18 +15,27 @@ double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-LoadedSource withDigest(field::DensityField field) {
+std::string digestOf(const field::DensityField& field) {
     Digest digest;
     for (int a = 0; a < 3; ++a)
         digest.add(static_cast<std::int64_t>(field.cells[a])).add(field.origin[a]).add(field.spacing[a]);
+    return digest.add(std::span<const float>(field.density)).hex();
+}
+
+LoadedSource withDigest(field::DensityField field) {
     LoadedSource s;
-    s.digest = digest.add(std::span<const float>(field.density)).hex();
+    s.digest = digestOf(field);
     s.field = std::move(field);
     return s;
 }
 
 void evaluateField(const Project& project, const Recipe& recipe, Progress& progress) {
     const Part& part = project.partOf(recipe);
+    if (recipe.field.how == FieldChoice::How::made) {
+        if (const auto made = project.made(recipe))
+            project.results->store(project.keys(recipe).field, prepareField(part, made->field, progress));
+        return;
+    }
     std::vector<std::shared_ptr<const LoadedSource>> sources;
     std::vector<const field::DensityField*> fields;
     for (std::size_t f = 0; f < part.fields.size(); ++f) {
@@ -53,12 +62,41 @@ Project opened(Part part, Progress& progress) {
     Variant v;
     v.id = 1;
     v.name = "A";
-    evaluateField(p, v.recipe, progress);
-    v.recipe = defaultRecipe(p.part, p.source(0)->field);
+    if (p.part.fields.empty()) {
+        field::DensityField cells;
+        cells.spacing = planGrid(p.part).grid.spacing;
+        v.recipe = defaultRecipe(p.part, cells);
+        v.recipe.field.how = FieldChoice::How::made;
+    } else {
+        evaluateField(p, v.recipe, progress);
+        v.recipe = defaultRecipe(p.part, p.source(0)->field);
+    }
     p.variants.push_back(v);
     return p;
 }
 }  // namespace
+
+std::string runMadeField(const Project& project, const Recipe& recipe, const FieldListener& listener,
+                         Progress& progress) {
+    const std::string key = project.madeKey(recipe);
+    if (project.results->find<MadeField>(key)) return key;
+    return storeMadeField(project, recipe, makeField(project.partOf(recipe), listener, progress));
+}
+
+std::string storeMadeField(const Project& project, const Recipe& recipe, MadeField made) {
+    const std::string key = project.madeKey(recipe);
+    made.digest = digestOf(made.field);
+    project.results->store(key, std::move(made));
+    return key;
+}
+
+void makeMissingFields(Project& project, Progress& progress) {
+    for (Variant& v : project.variants) {
+        if (v.recipe.field.how != FieldChoice::How::made || project.made(v.recipe)) continue;
+        v.recipe.field.made = runMadeField(project, v.recipe, {}, progress);
+        run(project, v.recipe, Stage::field, progress);
+    }
+}
 
 Project openPart(const std::string& path, Progress& progress) {
     return opened(readPart(path), progress);
@@ -93,6 +131,9 @@ std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stag
     const auto field = project.field(recipe);
     const StageKeys keys = project.keys(recipe);
     if (upTo == Stage::field) return timings;
+    if (!field)
+        throw InputError(ErrorDetail{"The density field is not made yet.", part.path, "field",
+                                     "a field that was optimised here, or one from a file", "none"});
     if (!part.numberProblem.empty()) throw InputError(part.numberProblem);
     requirePlausible(part, recipe, *field);
     auto surface = project.surface(recipe);
@@ -147,12 +188,17 @@ void runCage(const Project& project, const Recipe& recipe, Progress& progress, b
 
 void runOriginal(const Project& project, const Recipe& recipe, Progress& progress) {
     const auto field = project.field(recipe);
-    if (!field || project.original(recipe)) return;
+    const std::string key = project.keys(recipe).original;
+    if (key.empty() || project.original(recipe)) return;
     const Part& part = project.partOf(recipe);
-    project.results->store(project.keys(recipe).original,
-                           part.original
-                               ? exchange::readBody(part.original->path, part.original->lengthUnit)
-                               : designSpaceSurface(part, *field, 1.5 * field->field.spacing.minCoeff(), progress));
+    if (part.original) {
+        project.results->store(key, exchange::readBody(part.original->path, part.original->lengthUnit));
+        return;
+    }
+    // before there is a field the grid that it would be made on tells the sizes
+    const Vec3 cell = field ? field->field.spacing : planGrid(part).grid.spacing;
+    const Regions regions = field ? field->regions : loadRegions(part, Box3{Vec3::Zero(), Vec3::Ones()});
+    project.results->store(key, designSpaceSurface(part, regions, 1.5 * cell.minCoeff(), progress));
 }
 
 void runProcess(const Project& project, const Recipe& recipe, Progress& progress) {

@@ -15,7 +15,16 @@ struct Timing {
     double seconds = 0;
 };
 
-/// Reads a part and its field; one variant with the default recipe.
+/// Makes the field that the part's duty asks for with a recipe's numbers and stores it.
+/// @return what FieldChoice::made says to use it: Project::madeKey()
+std::string runMadeField(const Project& project, const Recipe& recipe, const FieldListener& listener,
+                         Progress& progress);
+/// Stores a field that was made for a recipe. @return its key
+std::string storeMadeField(const Project& project, const Recipe& recipe, MadeField made);
+/// Gives variants whose field is to be made here and is not yet one, and sets sizes that suit it.
+void makeMissingFields(Project& project, Progress& progress);
+
+/// Reads a part and its field, unless it is to be made here; one variant with the default recipe.
 Project openPart(const std::string& path, Progress& progress);
 /// The same from the text of a part that no file holds yet. @param path  that paths in the text start from
 Project openPartText(const std::string& text, const std::string& path, Progress& progress);
@@ -32,7 +41,8 @@ std::vector<Timing> run(const Project& project, const Recipe& recipe, Stage upTo
 /// @param withTarget  also what it is fitted to, which a stored cage is without
 void runCage(const Project& project, const Recipe& recipe, Progress& progress, bool withTarget = false);
 
-/// Reads the original's body, or makes the design space with its interfaces in its place.
+/// Reads the original's body, or makes the design space with its interfaces in its place; needs no field that is yet to
+/// be made here.
 void runOriginal(const Project& project, const Recipe& recipe, Progress& progress);
 
 /// Measures draft and overhangs of the recipe's surface; nothing when it is not built or they are known already.

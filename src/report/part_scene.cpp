@@ -501,4 +501,17 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     return scene;
 }
 
+std::shared_ptr<const render::Scene> growingScene(const Part& part, const field::DensityField& field,
+                                                  double threshold) {
+    auto scene = std::make_shared<render::Scene>();
+    scene->meshes.push_back(cellShell(field, [&](std::size_t c) -> std::optional<Colour> {
+        return field.density[c] >= threshold ? std::optional(plaster) : std::nullopt;
+    }));
+    scene->bounds = field.bounds();
+    addBox(scene->bounds, *scene);
+    scene->caption = "Being optimised";
+    scene->captionDetail = part.name + ", cells at or above " + formatNumber(threshold, 3);
+    return scene;
+}
+
 }  // namespace escultura::report

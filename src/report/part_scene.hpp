@@ -84,4 +84,8 @@ std::shared_ptr<const render::Scene> makeScene(const project::Project& project, 
 /// Two variants' fields at their thresholds. @throws InputError when one is not loaded
 field::Comparison compareFields(const project::Project& project, const duty::Recipe& first, const duty::Recipe& second);
 
+/// A field that is being made: its cells at or above a threshold, and the part's interfaces.
+std::shared_ptr<const render::Scene> growingScene(const duty::Part& part, const field::DensityField& field,
+                                                  double threshold);
+
 }  // namespace escultura::report

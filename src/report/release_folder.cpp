@@ -22,6 +22,7 @@
 #include "judge/summary.hpp"
 #include "project/run.hpp"
 #include "render/overlay.hpp"
+#include "report/made_field_files.hpp"
 #include "report/part_scene.hpp"
 #include "report/release_files.hpp"
 #include "report/report.hpp"
@@ -236,7 +237,11 @@ void writeInputs(const Project& project, const Variant& variant, const std::stri
         if (j.is_object() && j.contains(key)) j[key] = copied(source, draft, done);
     };
     const Part& p = project.part;
-    at(document["field"], "file", p.fields.at(0).source.path);
+    if (!p.fields.empty()) at(document["field"], "file", p.fields[0].source.path);
+    if (const auto made = project.made(recipe)) {
+        fs::create_directories(draft + "/inputs");
+        writeMadeField(*made, draft + "/inputs");
+    }
     if (document.contains("more_fields"))
         for (std::size_t i = 0; i < document["more_fields"].size() && i + 1 < p.fields.size(); ++i)
             at(document["more_fields"][i], "file", p.fields[i + 1].source.path);

@@ -126,6 +126,29 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     reason(h, v, Stage::duty);
 }
 
+/// How a field that was made here came about.
+void madeField(Html& h, const Project& p, const Variant& v, const MadeField& made) {
+    h.heading(3, "How the field was made");
+    h.paragraph("Optimised here: " + made.task + ", in " + std::to_string(made.steps.size()) + " steps." +
+                (p.madeKey(v.recipe) == v.recipe.field.made
+                     ? ""
+                     : " The duty has changed since: the field was made for other loads, supports or rules."));
+    std::vector<std::vector<std::string>> rows;
+    for (std::size_t i = 0; i < made.cases.size(); ++i)
+        rows.push_back({made.cases[i], num(0.5 * made.compliance[i]) + " N mm"});
+    h.table({"Case", "Strain energy on the grid"}, rows);
+    rows.clear();
+    const std::size_t every = std::max<std::size_t>(1, made.steps.size() / 8);
+    for (std::size_t s = 0; s < made.steps.size(); ++s) {
+        if (s % every && s + 1 != made.steps.size()) continue;
+        const optimise::Step& step = made.steps[s];
+        rows.push_back({std::to_string(step.number), num(step.objective, 4), num(100 * step.share, 3) + " %",
+                        num(step.sharpness, 3)});
+    }
+    h.table({"Step", "Objective", "Share of the design space", "Sharpness of the projection"}, rows);
+    for (const std::string& n : made.notes) h.paragraph(n);
+}
+
 void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(2, "Field");
     const auto field = p.field(v.recipe);
@@ -143,6 +166,7 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
               std::to_string(t.connected.size()) + " of " + std::to_string(t.connected.size() + t.cutOff.size()) +
                   (cut.empty() ? "" : "; cut off: " + cut),
               field->largestConnectingThreshold >= 0 ? num(field->largestConnectingThreshold) : "none"}});
+    if (const auto made = p.made(v.recipe)) madeField(h, p, v, *made);
     reason(h, v, Stage::field);
     if (has(pictures, "field")) h.picture("field", "Cells kept at the threshold");
     h.heading(3, "Surface");

@@ -20,6 +20,7 @@
 #include "judge/requirements.hpp"
 #include "judge/summary.hpp"
 #include "project/run.hpp"
+#include "report/made_field_files.hpp"
 #include "report/release_files.hpp"
 #include "report/report.hpp"
 #include "store/state_text.hpp"
@@ -278,6 +279,8 @@ void verifyFigures(const std::string& folder, const json& manifest, std::vector<
     Variant& v = p.variants.at(0);
     v.recipe = recipeFrom(recipe.at("recipe"));
     v.name = recipe.at("variant");
+    if (v.recipe.field.how == FieldChoice::How::made)
+        p.results->store(v.recipe.field.made, readMadeField(folder + "/inputs", progress));
     nameNumbers(p.part, v.recipe.numbers);
     if (summary.contains("rebuild")) run(p, v.recipe, Stage::rebuild, progress);
     run(p, v.recipe, Stage::findings, progress);

@@ -710,8 +710,8 @@ surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress
     return surface::extractSurface(RawBody(field.field, threshold), field.field.spacing.minCoeff(), false, progress);
 }
 
-surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress) {
-    return surface::extractSurface(*buildShape(part, field.regions, nullptr).solid, spacing, true, progress);
+surface::TriMesh designSpaceSurface(const Part& part, const Regions& regions, double spacing, Progress& progress) {
+    return surface::extractSurface(*buildShape(part, regions, nullptr).solid, spacing, true, progress);
 }
 
 SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {

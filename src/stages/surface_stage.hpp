@@ -65,7 +65,7 @@ PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe&
 PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
                      Progress& progress);
 /// The design space with its interfaces: the part before the optimisation, when no original is given.
-surface::TriMesh designSpaceSurface(const Part& part, const FieldResult& field, double spacing, Progress& progress);
+surface::TriMesh designSpaceSurface(const Part& part, const Regions& regions, double spacing, Progress& progress);
 /// The raw field's iso-surface at a threshold, trilinear between the centres of the cells; all pieces.
 surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress);
 

@@ -193,13 +193,13 @@ Project recover(const Unsaved& u, Progress& progress) {
             break;
         }
     p.history.insert(p.history.end(), u.steps.begin() + 1, u.steps.end());
-    for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
     if (std::filesystem::exists(resultsPath(u.path), ignored)) try {
             Database db(resultsPath(u.path), SQLITE_OPEN_READWRITE);
             restoreResults(db, *p.results);
         } catch (const std::exception&) {
             // killed while they were written: they are computed again
         }
+    for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
     return p;
 }
 

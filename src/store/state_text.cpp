@@ -48,12 +48,14 @@ json recipeJson(const Recipe& r) {
     json thickenings = json::array(), numbers = json::array();
     for (const Thickening& t : r.thickenings) thickenings.push_back(thickeningJson(t));
     for (const PartNumber& n : r.numbers) numbers.push_back({{"place", n.place}, {"value", n.value}});
+    json chosen{{"how", static_cast<int>(r.field.how)}, {"which", r.field.which}, {"weights", r.field.weights}};
+    if (r.field.how == FieldChoice::How::made) chosen["made"] = r.field.made;
     json j{{"threshold", r.threshold},
            {"smoothing", r.smoothing},
            {"surface_spacing", r.surfaceSpacing},
            {"element_size", r.elementSize},
            {"hotspot_share", r.hotspotShare},
-           {"field", {{"how", static_cast<int>(r.field.how)}, {"which", r.field.which}, {"weights", r.field.weights}}},
+           {"field", chosen},
            {"largest_piece_only", r.largestPieceOnly},
            {"smallest_island", r.smallestIsland},
            {"triangles", static_cast<int>(r.triangles)},
@@ -109,7 +111,8 @@ Recipe recipeFrom(const json& j) {
     r.elementSize = j.at("element_size");
     r.hotspotShare = j.at("hotspot_share");
     const auto& f = j.at("field");
-    r.field.how = static_cast<FieldChoice::How>(std::clamp(f.at("how").get<int>(), 0, 3));
+    r.field.how = static_cast<FieldChoice::How>(std::clamp(f.at("how").get<int>(), 0, 4));
+    r.field.made = f.value("made", "");
     r.field.which = f.at("which");
     r.field.weights = f.at("weights").get<std::vector<double>>();
     r.largestPieceOnly = j.at("largest_piece_only");

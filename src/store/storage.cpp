@@ -140,12 +140,12 @@ Project loadProject(const std::string& path) {
             field::validate(field);
             adoptField(p, n, std::move(field));
         }
-        if (fields.empty())
+        if (fields.empty() && !p.part.fields.empty())
             throw InputError(
                 ErrorDetail{"The project file is damaged.", path, "fields", "at least one density field", "none"});
         Progress progress;
+        restoreResults(db, *p.results);  // made fields among them
         for (const Variant& v : p.variants) run(p, v.recipe, Stage::field, progress);
-        restoreResults(db, *p.results);
         for (const std::string& entry : history) p.history.push_back(historyFrom(nlohmann::json::parse(entry)));
         return p;
     } catch (const InputError& e) {

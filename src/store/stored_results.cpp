@@ -253,6 +253,13 @@ void describe(Archive& a, field::DensityField& f) {
     a.all(f.cells, f.origin, f.spacing, f.density, f.source);
 }
 
+void describe(Archive& a, optimise::Step& s) {
+    a.all(s.number, s.objective, s.share, s.sharpness, s.change, s.iterations, s.limits);
+}
+void describe(Archive& a, MadeField& m) {
+    a.all(m.field, m.digest, m.steps, m.cases, m.compliance, m.notes, m.task, m.share, m.within, m.seconds);
+}
+
 constexpr std::size_t sealSize = 64;
 
 /// Data with the SHA-256 of its name and of itself behind it: what a disk changes later is found.
@@ -289,6 +296,7 @@ T restored(const char* data, std::size_t size) {
 /// Calls visit(type, kind) for each type that is stored; the value is null.
 template <class Visit>
 void eachStored(const Visit& visit) {
+    visit(static_cast<const MadeField*>(nullptr), "made field 1");
     visit(static_cast<const SurfaceResult*>(nullptr), "surface 2");
     visit(static_cast<const CageResult*>(nullptr), "cage 2");
     visit(static_cast<const RebuildResult*>(nullptr), "solid 2");

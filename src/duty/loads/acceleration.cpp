@@ -6,13 +6,19 @@ namespace escultura::duty {
 namespace {
 
 template <int sign>
+Vec3 bodyForce(const Load& l, const Part& part, const Vec3&) {
+    const double density = part.material.density / 1000;  // kg mm/s2 -> N
+    const Vec3 a = part.axesOf(l.frame) * l.acceleration * sign;
+    return density * a;
+}
+
+template <int sign>
 void apply(const Load& l, LoadTarget& t) {
-    const double density = t.part.material.density / 1000;  // kg mm/s2 -> N
-    const Vec3 a = t.axes * l.acceleration * sign;
+    const Vec3 force = bodyForce<sign>(l, t.part, Vec3::Zero());
     elastic::addBodyForce(
-        t.mesh, [&](const Vec3&) -> Vec3 { return density * a; }, t.bodyForces);
+        t.mesh, [&](const Vec3&) -> Vec3 { return force; }, t.bodyForces);
     const MeshMass mass = t.mass();
-    t.meant.add(mass.volume * density * a, mass.centre);
+    t.meant.add(mass.volume * force, mass.centre);
 }
 
 std::vector<LoadMark> marks(const Load& l, const Part& part, double factor) {
@@ -46,6 +52,7 @@ LoadKind gravityLoad() {
     LoadKind k = bodyAcceleration(Load::Kind::gravity, "gravity",
                                   "The field of gravity: (0, 0, -9.81 m/s^2) pulls down along z.");
     k.apply = apply<1>;
+    k.bodyForce = bodyForce<1>;
     return k;
 }
 
@@ -53,6 +60,7 @@ LoadKind accelerationLoad() {
     LoadKind k =
         bodyAcceleration(Load::Kind::acceleration, "acceleration", "Of the part; its inertia acts against it.");
     k.apply = apply<-1>;
+    k.bodyForce = bodyForce<-1>;
     return k;
 }
 

@@ -5,12 +5,15 @@
 namespace escultura::duty {
 namespace {
 
+Vec3 bodyForce(const Load& l, const Part& part, const Vec3& p) {
+    const double density = part.material.density / 1000;  // kg mm/s2 -> N
+    const Vec3 d = p - l.point;
+    return density * l.speed * l.speed * (d - d.dot(l.axis) * l.axis);
+}
+
 void apply(const Load& l, LoadTarget& t) {
-    const double density = t.part.material.density / 1000;  // kg mm/s2 -> N
-    auto force = [&](const Vec3& p) -> Vec3 {
-        const Vec3 d = p - l.point;
-        return density * l.speed * l.speed * (d - d.dot(l.axis) * l.axis);
-    };
+    const double density = t.part.material.density / 1000;
+    auto force = [&](const Vec3& p) { return bodyForce(l, t.part, p); };
     elastic::addBodyForce(t.mesh, force, t.bodyForces);
     const MeshMass mass = t.mass();
     t.meant.add(mass.volume * force(mass.centre), mass.centre);
@@ -46,6 +49,7 @@ LoadKind spinLoad() {
                   .fileUnit = inLength,
                   .shownUnit = "mm"}};
     k.apply = apply;
+    k.bodyForce = bodyForce;
     k.describe = [](const Load& l) {
         return formatNumber(perMinute(l)) + " rpm about " + vectorText(l.axis) + " through " + vectorText(l.point) +
                " mm";
