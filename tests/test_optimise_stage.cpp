@@ -291,6 +291,21 @@ class TestOptimiseStage : public QObject {
         makeMissingFields(repeated, progress);
         QCOMPARE(repeated.made(repeated.variants[0].recipe)->digest, made->digest);
     }
+    /// What the grid says of a safety factor is never left to stand alone.
+    void theGridsFactorIsNoProof() {
+        Progress progress;
+        const MadeField made = makeField(
+            parsePart(
+                changed([](auto& j) {
+                    j["optimisation"] = {{"aim", "lightest"}, {"safety_factor", 2}, {"cell_size", 0.12}, {"steps", 20}};
+                }),
+                "/nowhere/hanger.json"),
+            {}, progress);
+        QVERIFY(made.share > 0.05 && made.share < 0.9);
+        QVERIFY(!made.steps.back().limits.empty());
+        QVERIFY(std::any_of(made.notes.begin(), made.notes.end(),
+                            [](const auto& n) { return n.find("Only the check tells") != std::string::npos; }));
+    }
     void refusals() {
         Progress progress;
         auto message = [&](const std::function<void(nlohmann::json&)>& change) {

@@ -553,6 +553,11 @@ MadeField makeField(const Part& part, const FieldListener& listener, Progress& p
     made.compliance = std::move(out.compliance);
     made.share = out.share;
     made.within = out.within;
+    if (choice.aim == optimise::Aim::lightest && choice.allowable > 0)
+        made.notes.push_back(
+            "The safety factor is kept on the grid only: its cells know no notches, and smoothing thins slender "
+            "members. "
+            "Only the check tells what the part bears; expect less than on the grid.");
     if (out.stopped)
         made.notes.push_back("Stopped after " + std::to_string(made.steps.size()) + " of at most " +
                              std::to_string(choice.steps) + " steps.");
