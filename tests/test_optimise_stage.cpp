@@ -6,6 +6,7 @@
 #include <nlohmann/json.hpp>
 
 #include "base/error.hpp"
+#include "duty/duty_edit.hpp"
 #include "duty/part_edit.hpp"
 #include "exchange/field_reader.hpp"
 #include "exchange/writers.hpp"
@@ -100,6 +101,10 @@ class TestOptimiseStage : public QObject {
         const Part again = parsePart(withOptimisation(p, o), p.path);
         QVERIFY(near(again.optimisation.mass, 1.25, 1e-12));
         QCOMPARE(again.optimisation.weights, o.weights);
+        // a new name of what is weighed goes along
+        const Part renamed =
+            parsePart(withCombination(again, "both", {"sum", again.combinations[0].terms, true}), p.path);
+        QCOMPARE(renamed.optimisation.weights[0].first, std::string("sum"));
         QVERIFY(describe(o).find("1.250 kg") != std::string::npos);
         auto refused = [&](const char* json) {
             return messageOf(

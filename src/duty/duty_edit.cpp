@@ -181,6 +181,17 @@ std::string withSharedCases(const Part& part, int index, const std::vector<std::
     return text(document);
 }
 
+namespace {
+
+/// Weights of the optimisation follow a case or combination to its new name.
+void renameWeight(json& document, const std::string& from, const std::string& to) {
+    if (!document.contains("optimisation") || !document["optimisation"].contains("weights")) return;
+    for (auto& w : document["optimisation"]["weights"])
+        if (w["case"] == from) w["case"] = to;
+}
+
+}  // namespace
+
 std::string withCase(const Part& part, const std::string& replaced, const LoadCase& c) {
     json document = json::parse(part.text);
     auto& list = document["load_cases"];
@@ -208,6 +219,7 @@ std::string withCase(const Part& part, const std::string& replaced, const LoadCa
             auto& written = document["combinations"][find(document["combinations"], combination.name)];
             written["sum"] = combinationText(renamed);
         }
+        renameWeight(document, replaced, c.name);
     }
     return text(document);
 }
@@ -239,6 +251,7 @@ std::string withCombination(const Part& part, const std::string& replaced, const
     json described{{"name", c.name}, {"sum", combinationText(c)}};
     if (!c.on) described["on"] = false;
     place(list, replaced.empty() || list.is_null() ? -1 : find(list, replaced), described);
+    if (!replaced.empty()) renameWeight(document, replaced, c.name);
     return text(document);
 }
 

@@ -1,3 +1,6 @@
+/// The equations of a grid of bricks: products row by row, what holds leave, and the coarse grids of one multigrid
+/// cycle around conjugate gradients.
+
 #include "optimise/grid.hpp"
 
 #include <Eigen/Sparse>
@@ -505,10 +508,6 @@ GridSolver::GridSolver(const Grid& grid, const std::vector<char>& empty, double 
 }
 
 GridSolver::~GridSolver() = default;
-
-const std::vector<char>& GridSolver::active() const {
-    return fine_->active;
-}
 
 void GridSolver::setFactors(const std::vector<double>& factor, Progress& progress) {
     Fine& f = *fine_;

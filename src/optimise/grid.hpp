@@ -93,8 +93,6 @@ class GridSolver {
     /// @throws Cancelled
     SolveReport solve(const std::vector<Vec3>& f, std::vector<Vec3>& u, double tolerance, int limit,
                       Progress& progress) const;
-    /// Nodes that touch material.
-    const std::vector<char>& active() const;
     std::size_t bytes() const;
 
   private:

@@ -1,3 +1,5 @@
+/// The steps of an optimisation: what the responses of a problem ask for, optimality criteria, moving asymptotes.
+
 #include "optimise/optimise.hpp"
 
 #include <algorithm>
@@ -17,8 +19,8 @@ constexpr double settled = 0.002;  // change of the objective over a few steps t
 constexpr double settledLast = 0.001;
 constexpr int settledOver = 5;
 constexpr double leastDesign = 1e-3;
-constexpr int lostAfter = 12;       // steps without a better design
-constexpr double metWithin = 1.01;  // a limit counts as met
+constexpr int lostAfter = 12;    // steps without a better design
+constexpr double inside = 0.01;  // limits are aimed at from this far within, so that what is found meets them
 constexpr double worstPower = 8;
 
 /// A problem with what its optimisation keeps from step to step.
@@ -37,7 +39,6 @@ class Run {
         full_ = std::move(full);
     }
     const std::vector<double>& first() const { return first_; }
-    const std::vector<double>& full() const { return full_; }
 
     Point at(const std::vector<double>& design, Progress& progress) {
         density_ = chain_.densities(design);
@@ -203,7 +204,7 @@ std::vector<double> asymptotesStep(MovingAsymptotes& mma, const Problem& problem
     Eigen::ArrayXd x(n), g(n);
     Eigen::VectorXd f(m);
     Eigen::MatrixXd j(m, n);
-    // the mean entry of the objective's gradient counts as one over the number of variables
+    // beside the cost of a violated limit the objective counts as ten, whatever its unit
     const double scale = p.objective > 0 ? 10 / p.objective : 1;
     for (Eigen::Index i = 0; i < n; ++i) {
         x[i] = design[free[static_cast<std::size_t>(i)]];
@@ -211,7 +212,7 @@ std::vector<double> asymptotesStep(MovingAsymptotes& mma, const Problem& problem
         for (Eigen::Index k = 0; k < m; ++k)
             j(k, i) = p.jacobian[static_cast<std::size_t>(k)][free[static_cast<std::size_t>(i)]];
     }
-    for (Eigen::Index k = 0; k < m; ++k) f[k] = p.limit[static_cast<std::size_t>(k)];
+    for (Eigen::Index k = 0; k < m; ++k) f[k] = p.limit[static_cast<std::size_t>(k)] + inside;
     const Eigen::ArrayXd next = mma.step(x, g, f, j);
     std::vector<double> result = design;
     for (Eigen::Index i = 0; i < n; ++i) result[free[static_cast<std::size_t>(i)]] = std::max(leastDesign, next[i]);
@@ -336,6 +337,8 @@ class Optimiser {
         // the layout settles before there is any projection: twice the steps
         const int end = number_ + budget, each = std::max(3, budget / static_cast<int>(sharpnesses.size() + 1));
         for (std::size_t s = 0; s < sharpnesses.size(); ++s) {
+            // what is stopped is kept as it was seen: a sharper projection would be another design with another mass
+            if (s > 0 && (number_ >= end || stopped_)) break;
             run.chain().setSharpness(sharpnesses[s]);
             const bool last = s + 1 == sharpnesses.size();
             std::vector<double> values;
@@ -380,7 +383,7 @@ class Optimiser {
             for (double l : at.limit) step.limits.push_back(l + 1);
             double worst = 0;
             for (double l : step.limits) worst = std::max(worst, l);
-            const bool keeps = worst <= metWithin, better = keeps ? at.objective < bestShare : worst < bestWorst;
+            const bool keeps = worst <= 1, better = keeps ? at.objective < bestShare : worst < bestWorst;
             ++sinceBest;
             if (better && (keeps || bestShare > 1)) {
                 best_ = design_;
@@ -426,7 +429,7 @@ class Optimiser {
         if (choice_.aim == Aim::lightest)
             for (double l : run.limitsOver()) {
                 out.worstLimit = std::max(out.worstLimit, l);
-                out.within = out.within && l <= metWithin;
+                out.within = out.within && l <= 1;
             }
         out.density.resize(design_.size());
         for (std::size_t c = 0; c < design_.size(); ++c)

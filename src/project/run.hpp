@@ -21,7 +21,7 @@ std::string runMadeField(const Project& project, const Recipe& recipe, const Fie
                          Progress& progress);
 /// Stores a field that was made for a recipe. @return its key
 std::string storeMadeField(const Project& project, const Recipe& recipe, MadeField made);
-/// Gives variants whose field is to be made here and is not yet one, and sets sizes that suit it.
+/// Makes the fields of variants that are to be made here and are not yet.
 void makeMissingFields(Project& project, Progress& progress);
 
 /// Reads a part and its field, unless it is to be made here; one variant with the default recipe.

@@ -1,3 +1,6 @@
+/// A part's duty on a grid: its interfaces' nominal faces, supports and loads carried to kept cells, and the field that
+/// they ask for.
+
 #include "stages/optimise_stage.hpp"
 
 #include <algorithm>
@@ -70,9 +73,8 @@ double outerRadius(const Interface& i, double cell) {
 /// Curved triangles on the nominal faces of interfaces, and the nodes of the grid beside them.
 class Faces {
   public:
-    Faces(const Part& part, const Grid& grid, const std::vector<std::vector<std::size_t>>& kept,
-          const std::vector<CellUse>& use)
-        : part_(part), grid_(grid), kept_(kept), use_(use) {
+    Faces(const Part& part, const Grid& grid, const std::vector<std::vector<std::size_t>>& kept)
+        : part_(part), grid_(grid), kept_(kept) {
         std::set<FaceKey> wanted;
         auto want = [&](const FaceReference& on) {
             for (const std::string& i : on.interfaces) wanted.insert({i, on.face});
@@ -111,7 +113,6 @@ class Faces {
         for (unsigned k = 0; k < 8; ++k)
             if (w[k] != 0) use(grid_.corner(best, k), w[k]);
     }
-    int interfaceAt(std::int32_t node) const { return static_cast<int>(interfaceOf_[static_cast<std::size_t>(node)]); }
 
   private:
     std::size_t indexOf(const std::string& name) const {
@@ -220,7 +221,6 @@ class Faces {
     const Part& part_;
     const Grid& grid_;
     const std::vector<std::vector<std::size_t>>& kept_;
-    const std::vector<CellUse>& use_;
     mesh::TetMesh mesh_;
     std::vector<std::size_t> interfaceOf_, nodeOf_;
     std::size_t faceNodes_ = 0;
@@ -234,7 +234,7 @@ class Builder {
         const Regions regions = loadRegions(part, Box3{Vec3::Zero(), Vec3::Ones()});
         p_.grid = gridOver(part, designBox(part, regions), cellSize);
         fillUse(regions);
-        faces_ = std::make_unique<Faces>(part, p_.grid, kept_, p_.use);
+        faces_ = std::make_unique<Faces>(part, p_.grid, kept_);
     }
     optimise::Problem build() {
         const elastic::Material& m = part_.material;
@@ -325,7 +325,11 @@ class Builder {
         for (const std::int32_t n : nodes)
             for (int a = 0; a < 3; ++a)
                 if (held[static_cast<std::size_t>(a)]) hold(n, frame.col(a));
-        note("The support on " + name + " holds every point of its face while the field is made, not its mean motion.");
+        if (held[0] || held[1] || held[2])
+            note("The support on " + name +
+                 " holds every point of its face while the field is made, not its mean motion.");
+        else
+            note("The support on " + name + " holds rotations only: it holds nothing while the field is made.");
     }
     void addBed(const elastic::ElasticBed& bed) {
         const auto& m = faces_->mesh();
