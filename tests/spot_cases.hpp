@@ -46,10 +46,8 @@ SpotCase block(std::shared_ptr<const shape::FreeBody> body, const Vec3& size, in
 extern const std::string clampedAtX, onThreePlanes;
 std::string pushedWith(const Vec3& force, const Vec3& moment = Vec3::Zero());
 
-/// Cavity, deep groove, curved beam, plate with a hole, thick cylinder, thin strut at level look.
+/// Cavity, deep groove, stepped shaft, curved beam, plate with a hole, thick cylinder, thin strut at level look.
 std::vector<SpotCase> exactSpots();
-/// Its chart is read from photoelastic measurements: what the meshes converge to lies above it.
-SpotCase steppedShaft();
 /// Each at its first size; without those of level look.
 std::vector<Peak> spotPeaks();
 

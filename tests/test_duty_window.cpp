@@ -8,6 +8,7 @@
 #include <QTableWidget>
 
 #include "dossier/cards.hpp"
+#include "duty/part_numbers.hpp"
 #include "made_up_part.hpp"
 #include "project/run.hpp"
 #include "store/storage.hpp"
@@ -159,6 +160,33 @@ class TestDutyWindow : public QObject, private WindowDriver {
         std::ofstream(path.toStdString()) << "case,interfaces,face,fx\npull,nose,bore,1\n";
         w_->drawer().duty().importTable(path);
         QVERIFY(find<QLabel>("error")->isVisible() && find<QLabel>("error")->text().contains("line 2"));
+    }
+    /// Numbers that only the variant has stand beside the part's; one click gives them up, also those that lost what
+    /// they belong to and keep the variant from running.
+    void ownNumbersAreGivenUp() {
+        w_->dossier().openCard(Stage::duty);
+        auto* numbers = find<QTableWidget>("ownNumbers");
+        QVERIFY(!numbers->isVisible());
+        w_->session().edit("Numbers", [](Project& p) {
+            auto& n = p.variants[p.open].recipe.numbers;
+            setNumber(n, "/interfaces/eye/bore_diameter", 9);
+            setNumber(n, "/interfaces/gone/length", 3);
+        });
+        QVERIFY(numbers->isVisible());
+        QCOMPARE(numbers->rowCount(), 2);
+        QCOMPARE(numbers->item(0, 1)->text(), QString("9 mm"));
+        QCOMPARE(numbers->item(0, 2)->text(), QString("8 mm"));
+        QCOMPARE(numbers->item(1, 2)->text(), QString("no such number"));
+        QVERIFY(!w_->session().project().partOf(w_->session().recipe()).numberProblem.empty());
+        click("dropNumbers");  // the lost one is selected
+        QCOMPARE(numbers->rowCount(), 1);
+        QVERIFY(w_->session().project().partOf(w_->session().recipe()).numberProblem.empty());
+        numbers->selectionModel()->select(numbers->model()->index(0, 0),
+                                          QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+        click("dropNumbers");
+        QVERIFY(!numbers->isVisible() && w_->session().recipe().numbers.empty());
+        w_->session().undoStack().undo();
+        QCOMPARE(numbers->rowCount(), 1);
     }
     void materialsAndReadyList() {
         w_->dossier().openCard(Stage::duty);

@@ -2,6 +2,7 @@
 
 #include <QtTest>
 #include <random>
+#include <set>
 
 #include "base/error.hpp"
 #include "lattice/improve.hpp"
@@ -187,6 +188,28 @@ class TestLattice : public QObject {
         const mesh::TetMesh single = mesh::meshShape(*s, {2.0}, progress);
         QVERIFY(many.tet == single.tet && many.owner == single.owner);
         QVERIFY(many.position == single.position);
+    }
+    /// Where an element is as long as a bore is wide its edges cannot follow the bore: they stay straight, and are
+    /// counted.
+    void edgesThatStayStraightAreCounted() {
+        Progress progress;
+        for (const double radius : {2.0, 8.0}) {
+            const auto s = solidOf([](const Vec3& p) { return p.norm() - 16; }, 18);
+            s->addCut({{Primitive::Kind::cylinder, Vec3::Zero(), Vec3::UnitZ(), radius}});
+            const mesh::TetMesh m = mesh::meshShape(*s, {3.5}, progress);
+            int straight = 0;  // middles of edges between two nodes of the bore that lie off it
+            std::set<std::pair<std::int32_t, std::int32_t>> seen;
+            auto off = [&](std::int32_t n) { return std::abs(m.position[n].head<2>().norm() - radius); };
+            for (const auto& t : m.boundary)
+                for (int k = 0; k < 3; ++k) {
+                    const auto a = t[k], b = t[(k + 1) % 3];
+                    if (off(a) > 1e-6 || off(b) > 1e-6 || !seen.insert(std::minmax(a, b)).second) continue;
+                    straight += off(t[3 + k]) > 1e-4;
+                }
+            QCOMPARE(m.straightEdges > 0, radius < 3);
+            QVERIFY2(m.straightEdges + m.relaxedEdges >= straight && (radius > 3 || straight > 40),
+                     qPrintable(QString("%1 of %2").arg(m.straightEdges).arg(straight)));
+        }
     }
     void cancels() {
         const auto s = randomSolid(1);

@@ -152,6 +152,32 @@ class TestSession : public QObject {
         QCOMPARE(busy.count(), 2);
         QCOMPARE(busy[0][1].toString(), QString("Waiting"));
     }
+    /// Work tells its steps from several threads at once; what the window shows is one of them, whole.
+    void stepsFromSeveralThreads() {
+        const std::string words[] = {std::string(40, 'a'), std::string(4000, 'b'), std::string(400, 'c')};
+        std::atomic<int> told = 0;
+        s_->work(
+            "Telling",
+            [&](Progress& p) {
+                std::vector<std::thread> threads;
+                for (const std::string& w : words)
+                    threads.emplace_back([&p, &w, &told] {
+                        for (int i = 0; i < 30000; ++i, ++told) p.step(w, 1e-5 * i);
+                    });
+                for (auto& t : threads) t.join();
+            },
+            [] {});
+        QStringList seen;
+        const auto connection =
+            connect(s_.get(), &Session::progressed, this, [&](const QString& text, double) { seen << text; });
+        QVERIFY(settle());
+        disconnect(connection);
+        QCOMPARE(told.load(), 90000);
+        for (const QString& text : seen)
+            QVERIFY2(std::any_of(std::begin(words), std::end(words),
+                                 [&](const std::string& w) { return text.contains(QString::fromStdString(w)); }),
+                     qPrintable(text.left(80)));
+    }
     void cancelledAndFailedWorkChangesNothing() {
         QSignalSpy failed(s_.get(), &Session::failed);
         int done = 0;

@@ -300,6 +300,22 @@ class TestSolvers : public QObject {
         QVERIFY_EXCEPTION_THROWN(solve(m, steel(), clampedStart(m), {endForce(m, Vec3(0, 0, 1))}, o, progress),
                                  SolveError);
     }
+    /// A coarsest grid that cannot be inverted is refused: its inverse would be a wrong preconditioner.
+    void aCoarsestGridThatCannotBeInvertedIsRefused() {
+        const mesh::TetMesh m = bar(3);
+        Material wrong = steel();
+        wrong.youngsModulus = -wrong.youngsModulus;
+        Progress progress;
+        const System system(m, wrong, clampedStart(m), 1.25, progress);
+        try {
+            const Multigrid grids(system, {}, progress);
+            QFAIL("no error");
+        } catch (const SolveError& e) {
+            QVERIFY2(std::string(e.what()).find("coarsest equations") != std::string::npos, e.what());
+        }
+        const System right(m, steel(), clampedStart(m), 1.25, progress);
+        QVERIFY(!Multigrid(right, {}, progress).levelUnknowns().empty());
+    }
     void slantedSlidingPlane_data() {
         QTest::addColumn<int>("method");
         QTest::newRow("direct") << int(Method::direct);

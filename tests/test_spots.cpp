@@ -50,19 +50,6 @@ class TestSpots : public QObject {
             QVERIFY2(p.passes(), qPrintable(QString::number(c.exact)));
         }
     }
-    /// Two meshes agree on the fillet of a stepped shaft, above the chart that is on the unsafe side there.
-    void steppedShaftIsReal() {
-        const SpotCase c = steppedShaft();
-        std::vector<double> peaks;
-        for (const double size : {c.size, c.other}) {
-            const TestedSpot t = tested(c, size);
-            QVERIFY(t.evidence.verdict == HotspotClass::real);
-            QVERIFY(t.judged > 0.97 * t.evidence.peak.back() && t.judged < 1.08 * t.evidence.peak.back());
-            peaks.push_back(t.evidence.peak.back());
-        }
-        QVERIFY(std::abs(peaks[1] / peaks[0] - 1) < 0.01);
-        QVERIFY(peaks[0] > c.exact && peaks[0] < 1.15 * c.exact);
-    }
     /// Judged peaks of the mapped reference meshes: from 3 % below to 8 % above the exact stress.
     void mappedMeshes() {
         for (const Peak& p : mappedPeaks())

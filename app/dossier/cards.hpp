@@ -32,9 +32,15 @@ class DutyCard : public Card {
 
   private:
     void chooseMaterial(int index);
+    /// The open variant's own numbers beside the part's.
+    void refreshNumbers();
+    /// Takes the part's instead of the own numbers that are selected.
+    void dropNumbers();
     QLabel *figures_, *description_, *ready_, *error_;
     QComboBox* material_;
-    QTableWidget *interfaces_, *cases_;
+    QTableWidget *interfaces_, *cases_, *numbers_;
+    QWidget* own_;
+    QPushButton* drop_;
 };
 
 class MakingPanel;

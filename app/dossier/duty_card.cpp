@@ -1,9 +1,11 @@
+#include <algorithm>
 #include <cmath>
 
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
 #include "duty/duty_edit.hpp"
 #include "duty/materials.hpp"
+#include "duty/part_numbers.hpp"
 #include "stages/ready.hpp"
 
 namespace escultura::app {
@@ -49,6 +51,19 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     auto* places = new QPushButton("Interfaces…");
     body()->addWidget(description_);
     body()->addWidget(field("Material", material_));
+    numbers_ = table({"Own number", "Here", "In the part"});
+    numbers_->setObjectName("ownNumbers");
+    numbers_->setSelectionBehavior(QAbstractItemView::SelectRows);
+    numbers_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    drop_ = new QPushButton("Take the part's");
+    drop_->setObjectName("dropNumbers");
+    own_ = new QWidget;
+    auto* own = new QVBoxLayout(own_);
+    own->setContentsMargins(0, 0, 0, 0);
+    own->addWidget(heading("Numbers of this variant"));
+    own->addWidget(numbers_);
+    own->addWidget(row({drop_}));
+    body()->addWidget(own_);
     body()->addWidget(figures_);
     body()->addWidget(error_);
     body()->addWidget(interfaces_);
@@ -59,6 +74,9 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     connect(material_, &QComboBox::activated, this, &DutyCard::chooseMaterial);
     connect(loads, &QPushButton::clicked, this, [this] { emit tableAsked(0); });
     connect(places, &QPushButton::clicked, this, [this] { emit tableAsked(1); });
+    connect(drop_, &QPushButton::clicked, this, &DutyCard::dropNumbers);
+    connect(numbers_, &QTableWidget::itemSelectionChanged, this,
+            [this] { drop_->setEnabled(!numbers_->selectedItems().isEmpty()); });
     connect(cases_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r >= 0) emit loadCaseChosen(r);
     });
@@ -88,9 +106,49 @@ void DutyCard::chooseMaterial(int index) {
     }
 }
 
+void DutyCard::refreshNumbers() {
+    const auto& numbers = session_.recipe().numbers;
+    own_->setVisible(!numbers.empty());
+    if (numbers.empty()) return;
+    const auto known = partNumbers(session_.project().part);
+    QList<QStringList> rows;
+    int lost = -1;
+    for (const PartNumber& n : numbers) {
+        const auto at = std::find_if(known.begin(), known.end(), [&](const auto& k) { return k.place == n.place; });
+        if (at == known.end()) {
+            if (lost < 0) lost = static_cast<int>(rows.size());
+            rows << QStringList{QString::fromStdString(n.place).mid(1).replace('/', ": "), plain(n.value),
+                                "no such number"};
+            continue;
+        }
+        const QString unit = at->unit.empty() ? QString() : " " + QString::fromStdString(at->unit);
+        rows << QStringList{QString::fromStdString(at->label), plain(n.value) + unit, plain(at->value) + unit};
+    }
+    fill(numbers_, rows);
+    fitHeight(numbers_);
+    if (lost >= 0)  // it stops the variant from running
+        numbers_->selectionModel()->select(numbers_->model()->index(lost, 0),
+                                           QItemSelectionModel::ClearAndSelect | QItemSelectionModel::Rows);
+    drop_->setEnabled(!numbers_->selectedItems().isEmpty());
+    drop_->setToolTip("The variant has the part's number again where a row is selected; one step to undo");
+}
+
+void DutyCard::dropNumbers() {
+    std::vector<std::size_t> rows;
+    for (const QModelIndex& i : numbers_->selectionModel()->selectedRows())
+        rows.push_back(static_cast<std::size_t>(i.row()));
+    std::sort(rows.rbegin(), rows.rend());
+    session_.edit("The part's numbers", [&](Project& p) {
+        auto& numbers = p.variants[p.open].recipe.numbers;
+        for (const std::size_t r : rows)
+            if (r < numbers.size()) numbers.erase(numbers.begin() + static_cast<std::ptrdiff_t>(r));
+    });
+}
+
 void DutyCard::refreshBody() {
     const Part& p = session_.project().part;
     description_->setText(QString::fromStdString(p.description));
+    refreshNumbers();
     {
         const QSignalBlocker block(material_);
         material_->clear();

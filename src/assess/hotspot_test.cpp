@@ -28,7 +28,8 @@ constexpr double measuredReach = 0.7;   // radius within which the peak is looke
 /// An edge of the boundary with the turn of the normal across it.
 struct BoundaryEdge {
     std::int32_t a = -1, b = -1, middle = -1;
-    double turn = 0;  ///< degrees, positive at re-entrant edges
+    double turn = 0;    ///< degrees, positive at re-entrant edges
+    bool seam = false;  ///< two surfaces of the shape meet there
 };
 
 std::vector<BoundaryEdge> boundaryEdges(const mesh::TetMesh& mesh, const Vec3& place, double reach) {
@@ -60,7 +61,9 @@ std::vector<BoundaryEdge> boundaryEdges(const mesh::TetMesh& mesh, const Vec3& p
             const Vec3 n = normalOf(f), m = normalOf(at->second.face);
             const double turn = std::acos(std::clamp(n.dot(m), -1.0, 1.0)) * 180 / std::numbers::pi;
             const bool hollow = (mesh.position[at->second.opposite] - mesh.position[a]).dot(n) > 0;
-            edges.push_back({a, b, t[3 + e], hollow ? turn : -turn});
+            const std::size_t g = at->second.face;
+            const bool seam = std::max(f, g) < mesh.owner.size() && mesh.owner[f] != mesh.owner[g];
+            edges.push_back({a, b, t[3 + e], hollow ? turn : -turn, seam});
             open.erase(at);
         }
     }
@@ -205,6 +208,12 @@ Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double r
     for (const auto& [owner, faces] : facesOfOwner)
         s.radius = std::min(s.radius, hollowRadius(mesh, faces, place, fit));
     return s;
+}
+
+bool isAtSharpEdge(const mesh::TetMesh& mesh, const Vec3& place, double reach) {
+    for (const BoundaryEdge& e : boundaryEdges(mesh, place, 2 * reach))
+        if (e.seam && e.turn >= sharpTurn && distanceToEdge(mesh, e, place) <= reach) return true;
+    return false;
 }
 
 double Evidence::counts(std::size_t loadCase) const {

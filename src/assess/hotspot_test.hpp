@@ -34,6 +34,10 @@ struct Surroundings {
 /// @param fit     nodes within this distance of the place give the radius, by a least-squares quadric, mm
 Surroundings surroundings(const mesh::TetMesh& mesh, const Vec3& place, double reach, double fit);
 
+/// Whether two surfaces of the shape meet within reach of a place in a re-entrant edge: however fine the mesh, it stays
+/// as sharp, and its stress grows without limit. The facets of one smooth surface are none. @param reach  mm
+bool isAtSharpEdge(const mesh::TetMesh& mesh, const Vec3& place, double reach);
+
 /// Mean longest edge of the elements within a distance of a place, mm; of the nearest element when none is there.
 double sizeAround(const mesh::TetMesh& mesh, const Vec3& place, double reach);
 

@@ -124,11 +124,9 @@ std::vector<Voigt6> recoverStress(const mesh::TetMesh& mesh, std::span<const Voi
     return nodal;
 }
 
-JudgedStress judgedStress(const mesh::TetMesh& mesh, const Material& material, const std::vector<Vec3>& u,
-                          std::span<const Voigt6> recovered, const std::function<double(const Voigt6&)>& rule) {
+std::vector<Voigt6> averagedStress(const mesh::TetMesh& mesh, const Material& material, const std::vector<Vec3>& u) {
     const Stiffness6 c = elasticity(material);
-    JudgedStress s;
-    s.value.assign(mesh.position.size(), Voigt6::Zero());
+    std::vector<Voigt6> sum(mesh.position.size(), Voigt6::Zero());
     std::vector<std::int32_t> elements(mesh.position.size(), 0);
     constexpr std::size_t chunk = 8192;
     std::vector<std::array<Voigt6, 10>> own(std::min(chunk, mesh.tet.size()));
@@ -142,15 +140,22 @@ JudgedStress judgedStress(const mesh::TetMesh& mesh, const Material& material, c
             64);
         for (std::size_t i = 0; i < count; ++i)  // in order: the same sums for any number of threads
             for (int n = 0; n < 10; ++n) {
-                s.value[mesh.tet[begin + i][n]] += own[i][n];
+                sum[mesh.tet[begin + i][n]] += own[i][n];
                 ++elements[mesh.tet[begin + i][n]];
             }
     }
+    for (std::size_t n = 0; n < sum.size(); ++n)
+        if (elements[n] > 0) sum[n] /= elements[n];
+    return sum;
+}
+
+JudgedStress judgedStress(const mesh::TetMesh& mesh, const Material& material, const std::vector<Vec3>& u,
+                          std::span<const Voigt6> recovered, const std::function<double(const Voigt6&)>& rule) {
+    JudgedStress s;
+    s.value = averagedStress(mesh, material, u);
     s.counts.resize(s.value.size());
-    parallelFor(s.value.size(), [&](std::size_t n) {
-        if (elements[n] > 0) s.value[n] /= elements[n];
-        s.counts[n] = countedStress(rule(s.value[n]), rule(recovered[n]));
-    });
+    parallelFor(s.value.size(),
+                [&](std::size_t n) { s.counts[n] = countedStress(rule(s.value[n]), rule(recovered[n])); });
     return s;
 }
 

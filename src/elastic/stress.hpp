@@ -20,15 +20,18 @@ std::vector<Voigt6> gaussStress(const mesh::TetMesh& mesh, const Material& mater
 /// @return [nodes], MPa
 std::vector<Voigt6> recoverStress(const mesh::TetMesh& mesh, std::span<const Voigt6> gauss, Progress& progress);
 
+/// Each element's own stress at its ten nodes, averaged over the elements around a node; zero at nodes of no element. A
+/// polynomial fitted to a patch at the boundary borrows from its neighbours and smooths peaks away (on a spherical
+/// cavity by 18 to 3 %); this average does not, and is within a few per cent of the truth on the coarsest meshes. One
+/// material, so no jump is lost. @return [nodes], MPa
+std::vector<Voigt6> averagedStress(const mesh::TetMesh& mesh, const Material& material,
+                                   const std::vector<Vec3>& displacement);
+
 /// Nodal stresses that keep peaks, and how sure they are.
 struct JudgedStress {
-    std::vector<Voigt6> value;   ///< [nodes] MPa
+    std::vector<Voigt6> value;   ///< [nodes] by averagedStress(), MPa
     std::vector<double> counts;  ///< [nodes] what a strength is held against, MPa: see countedStress()
 };
-/// Each element's own stress at its ten nodes, averaged over the elements around a node. A polynomial fitted to a patch
-/// at the boundary borrows from its neighbours and smooths peaks away (on a spherical cavity by 18 to 3 %); this
-/// average does not, and is within a few per cent of the truth on the coarsest meshes. One material, so no jump is
-/// lost.
 /// @param recovered  by recoverStress(), the second opinion
 /// @param rule       the stress that a failure rule compares with a strength, MPa
 JudgedStress judgedStress(const mesh::TetMesh& mesh, const Material& material, const std::vector<Vec3>& displacement,

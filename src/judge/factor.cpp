@@ -24,6 +24,14 @@ double testedOf(const Finding& f, std::size_t loadCase) {
     return most;
 }
 
+/// Why a peak at a place has no limit that one mesh could tell.
+std::string inWords(const std::string& place) {
+    if (place == "near support") return "a peak where a support acts";
+    if (place == "near load") return "a peak where a load acts";
+    if (place == atMissedWall) return "a peak where the mesh misses the body";
+    return "a peak at a sharp edge";
+}
+
 /// Most that counts of a hotspot, over the cases that are asked, MPa.
 double countsOf(const Finding& f, const std::vector<std::size_t>& cases, const ExcludedNodes* left) {
     double most = 0;
@@ -102,7 +110,9 @@ Factor factorOf(const Project& project, const Variant& variant, const CheckResul
         if (own > known) {
             factor.toTest.push_back(id);
             const Finding* f = findFinding(list, id);
-            if (!isTested(*f) && f->place != "free body") factor.bounded = false;
+            if (isTested(*f) || f->place == "free body") continue;
+            if (factor.bounded) factor.unboundedBy = inWords(f->place);
+            factor.bounded = false;
         }
     factor.value = assess::safetyFactor(strength, governs);
     if (factor.toTest.empty()) factor.resolved = true;
@@ -118,7 +128,7 @@ Factor factorOf(const Project& project, const Variant& variant, const CheckResul
 std::string doubtWords(const Factor& f) {
     std::string words;
     if (!f.bounded)
-        words = "at most " + formatNumber(f.band.high, 3) + ", no lower end: a peak where a support or load acts";
+        words = "at most " + formatNumber(f.band.high, 3) + ", no lower end: " + f.unboundedBy;
     else if (!f.resolved)
         words = "between " + formatNumber(f.band.low, 3) + " and " + formatNumber(f.band.high, 3) + ": not resolved";
     auto add = [&](const std::string& more) { words += (words.empty() ? "" : ", ") + more; };

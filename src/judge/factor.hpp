@@ -22,9 +22,10 @@ struct Factor {
     double judged = 0;     ///< by the judged stress of the check's mesh, nothing tested or left out
     Band band{};           ///< by the check's mesh alone; the value itself once it is proven
     bool resolved = true;  ///< no place that counts untested is one where the two estimates disagree
-    /// No hotspot that could govern lies untested where a support or load acts: the stress of an idealised boundary may
-    /// grow without limit as the mesh gets finer, so that one mesh tells no lower end of the factor.
+    /// No hotspot that could govern lies untested where a support or load acts or at a sharp re-entrant edge: the
+    /// stress there may grow without limit as the mesh gets finer, so that one mesh tells no lower end of the factor.
     bool bounded = true;
+    std::string unboundedBy{};           ///< what the highest of those that have none is, in words
     std::string governing;               ///< id of the hotspot that the value comes from; empty: none
     std::vector<std::string> toTest{};   ///< ids of the hotspots that could govern and are not tested, highest first
     std::vector<std::string> without{};  ///< ids of the accepted ones whose zones are left out

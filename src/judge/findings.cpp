@@ -124,7 +124,15 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
         mesh = project.results->store(project.keys(recipe).mesh, evaluateMesh(part, *field, *surface, recipe, progress,
                                                                               original.get(), rebuilt.get()));
     const CheckedBody body = checkedBody(part, *field, *surface, recipe, original.get(), rebuilt.get(), progress);
-    const auto evidence = testSpots(part, *body.shape, mesh->corners, *check, places, progress);
+    auto evidence = testSpots(part, *body.shape, mesh->corners, *check, places, progress);
+    for (std::size_t i = 0; i < nodes.size(); ++i)
+        for (const Finding& f : findings)
+            if (f.node == nodes[i] && f.place == atMissedWall) {  // whatever grows or settles there, it is not the body
+                evidence[i].verdict = assess::HotspotClass::unresolved;
+                evidence[i].reason =
+                    "The check's mesh leaves the body's surface here, and stays so when it is refined: choose smaller "
+                    "elements.";
+            }
     HotspotTests all;
     if (const auto before = project.results->find<HotspotTests>(testsKey(project, recipe))) all = *before;
     int group = 1;

@@ -159,7 +159,7 @@ std::string checkKey(const Part& part, const CheckChoice& how, const StageKeys& 
 
 std::string findingsKey(const Part& part, const Recipe& recipe, const StageKeys& k) {
     Digest findings;
-    findings.add("findings").add(k.check).add(recipe.hotspotShare).add(allowableStress(part));
+    findings.add("findings 2").add(k.check).add(recipe.hotspotShare).add(allowableStress(part));
     for (const Requirement& r : part.requirements) {  // what warnings are measured against
         if (r.kind == Requirement::Kind::draft) findings.add(k.process);
         if (r.kind == Requirement::Kind::minimumWall || r.kind == Requirement::Kind::deviation)

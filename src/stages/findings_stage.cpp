@@ -6,6 +6,7 @@
 #include <map>
 #include <set>
 
+#include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "base/text.hpp"
 #include "stages/check_stage.hpp"
@@ -56,6 +57,36 @@ void placeAmong(const std::vector<Zone>& zones, const mesh::TetMesh& mesh, Findi
         }
 }
 
+/// Where the check's mesh lies away from the surface by more than its curved elements do: in a wall thinner than an
+/// element it may leave out half of the wall, and refining it there leaves the notch as it is.
+struct Missed {
+    Vec3 at = Vec3::Zero();    ///< middle of a face of the mesh's boundary, mm
+    double off = 0, wall = 0;  ///< how far from the surface, and how thick the wall is there, mm; wall 0: not measured
+};
+constexpr double missedShare = 0.15;          // of the element size
+constexpr double elementsThroughAWall = 1.6;  // at which walls come through the mesher whole
+
+std::vector<Missed> missedPlaces(const SurfaceResult& surface, const CheckResult& check, double elementSize) {
+    if (surface.mesh.triangle.empty()) return {};
+    const surface::TriangleTree tree(surface.mesh);
+    std::vector<Missed> all(check.mesh.boundary.size());
+    parallelFor(all.size(), [&](std::size_t f) {
+        const mesh::Triangle6& t = check.mesh.boundary[f];
+        Missed& m = all[f];
+        m.at = (check.mesh.position[t[3]] + check.mesh.position[t[4]] + check.mesh.position[t[5]]) / 3;
+        const auto closest = tree.closest(m.at);
+        if (closest.distance <= missedShare * elementSize) return;
+        m.off = closest.distance;
+        if (surface.thickness.value.empty()) return;
+        for (auto v : surface.mesh.triangle[static_cast<std::size_t>(closest.triangle)])
+            if (const double wall = surface.thickness.value[static_cast<std::size_t>(v)];
+                wall > 0 && (m.wall == 0 || wall < m.wall))
+                m.wall = wall;
+    });
+    std::erase_if(all, [](const Missed& m) { return m.off == 0; });
+    return all;
+}
+
 Finding::Kind kindOf(GeometryFinding::Kind kind) {
     switch (kind) {
         case GeometryFinding::Kind::memberLost:
@@ -73,7 +104,7 @@ Finding::Kind kindOf(GeometryFinding::Kind kind) {
 
 /// Warnings of the other stages.
 std::vector<Finding> warnings(const Part& part, const SurfaceResult& surface, const CheckResult& check,
-                              const Recipe& recipe, const ProcessResult* process) {
+                              const Recipe& recipe, const ProcessResult* process, const std::vector<Missed>& missed) {
     std::vector<Finding> list;
     auto add = [&](Finding::Kind kind, const std::string& text, const Vec3& at) {
         Finding f;
@@ -108,7 +139,19 @@ std::vector<Finding> warnings(const Part& part, const SurfaceResult& surface, co
     if (check.quality.failed > 0)
         add(Finding::Kind::badElements, std::to_string(check.quality.failed) + " elements of the mesh are bad.",
             check.quality.worst.empty() ? Vec3(Vec3::Zero()) : check.quality.worst.front().middle);
-    if (!recipe.check.original && !surface.thickness.value.empty()) {
+    if (!missed.empty()) {
+        const Missed& worst =
+            *std::max_element(missed.begin(), missed.end(), [](auto& a, auto& b) { return a.off < b.off; });
+        double thinnest = 0;
+        for (const Missed& m : missed)
+            if (m.wall > 0 && (thinnest == 0 || m.wall < thinnest)) thinnest = m.wall;
+        std::string text = "The check's mesh leaves the surface by up to " + mm(worst.off) + ", at " +
+                           std::to_string(missed.size()) + " of " + std::to_string(check.mesh.boundary.size()) +
+                           " faces";
+        if (thinnest > 0 && thinnest / elementsThroughAWall < recipe.elementSize)
+            text += ": walls of " + mm(thinnest) + " want elements of at most " + mm(thinnest / elementsThroughAWall);
+        add(Finding::Kind::lostWalls, text + ".", worst.at);
+    } else if (!recipe.check.original && !surface.thickness.value.empty()) {
         const double lost = forecastMesh(part, surface, recipe).thinWalls;
         if (lost > 0.01)
             add(Finding::Kind::lostWalls,
@@ -244,12 +287,17 @@ FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, 
     }
     std::sort(r.heights.rbegin(), r.heights.rend());
     const std::vector<Zone> zones = zonesOf(part, check);
+    std::vector<Missed> missed;  // the other bodies' surfaces are not at hand; their meshes' volumes are compared
+    if (!recipe.check.original && !recipe.check.rebuilt) missed = missedPlaces(surface, check, recipe.elementSize);
     const auto near = boundaryFinder(part, check);
     r.rest.assign(check.cases.size(), 0.0);
     std::vector<std::vector<double>> counts(spots.size(), r.rest), beside(spots.size(), r.rest);
     std::vector<double> ball(spots.size());
-    for (std::size_t i = 0; i < spots.size(); ++i)
+    std::vector<double> elementSizes(spots.size());
+    for (std::size_t i = 0; i < spots.size(); ++i) {
+        elementSizes[i] = assess::elementSizeAt(check.mesh, check.mesh.position[summit[i]]);
         ball[i] = assess::testReach(check.mesh, check.mesh.position[summit[i]]);
+    }
     for (std::size_t c = 0; c < check.cases.size(); ++c)
         for (std::size_t n = 0; n < r.basin.size(); ++n) {
             double& most = r.basin[n] < 0 ? r.rest[c] : counts[r.basin[n]][c];
@@ -290,13 +338,17 @@ FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, 
         const assess::NearBoundary boundary = near(f.position);
         f.toSupport = boundary.toSupport;
         f.toLoad = boundary.toLoad;
-        f.place = std::min(f.toSupport, f.toLoad) > boundary.zone ? "free body"
-                  : f.toSupport <= f.toLoad                       ? "near support"
-                                                                  : "near load";
+        if (std::min(f.toSupport, f.toLoad) <= boundary.zone)
+            f.place = f.toSupport <= f.toLoad ? "near support" : "near load";
+        else
+            f.place = assess::isAtSharpEdge(check.mesh, f.position, ball[i]) ? "sharp edge" : "free body";
+        if (std::any_of(missed.begin(), missed.end(),
+                        [&](const Missed& m) { return (m.at - f.position).norm() <= elementSizes[i]; }))
+            f.place = atMissedWall;
         r.findings.push_back(std::move(f));
     }
     int number = 0;
-    for (Finding& f : warnings(part, surface, check, recipe, process)) {
+    for (Finding& f : warnings(part, surface, check, recipe, process, missed)) {
         f.id = "G" + std::to_string(++number);
         placeAmong(zones, check.mesh, f);
         r.findings.push_back(std::move(f));

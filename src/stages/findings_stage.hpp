@@ -25,6 +25,9 @@ struct FurtherTest {
     assess::Evidence evidence;
 };
 
+/// Place of a hotspot where the mesh of the check does not follow the body: no test on it tells anything.
+inline const char* const atMissedWall = "mesh misses the body";
+
 /// A hotspot, or a warning of another stage with its place.
 struct Finding {
     enum class Kind {
@@ -41,7 +44,7 @@ struct Finding {
         deviation,  ///< beyond what a requirement allows
     } kind = Kind::hotspot;
     std::string id;                ///< "H1" ... hotspots, "G1" ... the others
-    std::string place;             ///< hotspot: "near support", "near load", "free body"
+    std::string place;             ///< hotspot: "near support", "near load", "sharp edge", atMissedWall, "free body"
     std::string text;              ///< one sentence with its figures; empty for hotspots
     Vec3 position = Vec3::Zero();  ///< mm
     std::int32_t node = -1;

@@ -64,41 +64,17 @@ struct WholeSolution {
     }
 };
 
-/// How much less (or more) a piece carries than the whole did there: by how much the amplitude of the whole's stresses
-/// differs, in the energy product, over the elements of the piece that are not refined,
-/// | 1 - a(whole, piece) / a(whole, whole) |. The whole's section forces are in equilibrium with the loads even where
-/// its mesh is too stiff; a piece that is softer inside, at the cut moved by the whole's motion, carries too little by
-/// just this share. What changes around the place only, as it is refined, hardly takes part in the product.
-double amplitudeChange(const mesh::TetMesh& mesh, const elastic::Material& material, const Vec3& place, double inner,
-                       const std::vector<Vec3>& whole, const std::vector<Vec3>& piece) {
-    const elastic::Stiffness6 compliance = elastic::elasticity(material).inverse();
-    const auto a = elastic::gaussStress(mesh, material, whole), b = elastic::gaussStress(mesh, material, piece);
-    double mixed = 0, own = 0;
-    for (std::size_t e = 0; e < mesh.tet.size(); ++e) {
-        const mesh::Tet10& t = mesh.tet[e];
+/// The same nodes with those elements whose middle lies in a shell around a place, mm.
+mesh::TetMesh elementsWithin(const mesh::TetMesh& mesh, const Vec3& place, double inner, double outer) {
+    mesh::TetMesh part;
+    part.position = mesh.position;
+    part.cornerCount = mesh.cornerCount;
+    for (const mesh::Tet10& t : mesh.tet) {
         const Vec3 middle = (mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]] + mesh.position[t[3]]) / 4;
-        if ((middle - place).norm() < inner) continue;
-        const double volume =
-            tetVolume(mesh.position[t[0]], mesh.position[t[1]], mesh.position[t[2]], mesh.position[t[3]]);
-        for (int g = 0; g < 4; ++g) {
-            const elastic::Voigt6 strain = compliance * a[4 * e + g];
-            mixed += volume * strain.dot(b[4 * e + g]);
-            own += volume * strain.dot(a[4 * e + g]);
-        }
+        const double far = (middle - place).norm();
+        if (far >= inner && far <= outer) part.tet.push_back(t);
     }
-    return own > 0 ? std::abs(1 - mixed / own) : 0;
-}
-
-/// What the failure rule compares, at every node. MPa
-std::vector<double> ruledStresses(const Part& part, const mesh::TetMesh& mesh, const std::vector<Vec3>& displacement,
-                                  Progress& progress) {
-    auto rule = [&](const elastic::Voigt6& s) { return ruledStress(part, s); };
-    const auto recovered =
-        elastic::recoverStress(mesh, elastic::gaussStress(mesh, part.material, displacement), progress);
-    const auto judged = elastic::judgedStress(mesh, part.material, displacement, recovered, rule);
-    std::vector<double> ruled(judged.value.size());
-    for (std::size_t n = 0; n < ruled.size(); ++n) ruled[n] = rule(judged.value[n]);
-    return ruled;
+    return part;
 }
 
 /// The duty on a refined mesh of the whole body.
@@ -108,15 +84,50 @@ struct RefinedModel {
     std::vector<elastic::LoadVector> loads;  ///< of what the check lists
 };
 
-/// Solves only what lies within reach of a suspect; where that is cut out it moves as the whole solution does.
-/// @param inner  radius of what is refined around the place, mm
+/// Radii of a piece around its place, mm.
+struct PieceSize {
+    double reach = 0;  ///< what is solved
+    double outer = 0;  ///< up to here it is held against the whole's solution
+    double inner = 0;  ///< within this it is refined
+};
+
+/// How much less (or more) a piece carries than the whole did there: by how much the amplitude of the whole's stresses
+/// differs, in the energy product, over the elements of the piece that are not refined,
+/// | 1 - a(whole, piece) / a(whole, whole) |. The whole's section forces are in equilibrium with the loads even where
+/// its mesh is too stiff; a piece that is softer inside, at the cut moved by the whole's motion, carries too little by
+/// just this share. What changes around the place only, as it is refined, hardly takes part in the product; a larger
+/// piece is compared over the same elements.
+/// @param shell  the elements that are compared
+double amplitudeChange(const mesh::TetMesh& shell, const elastic::Material& material, const std::vector<Vec3>& whole,
+                       const std::vector<Vec3>& piece) {
+    const elastic::Stiffness6 compliance = elastic::elasticity(material).inverse();
+    const auto a = elastic::gaussStress(shell, material, whole), b = elastic::gaussStress(shell, material, piece);
+    double mixed = 0, own = 0;
+    for (std::size_t e = 0; e < shell.tet.size(); ++e) {
+        const mesh::Tet10& t = shell.tet[e];
+        const double volume =
+            tetVolume(shell.position[t[0]], shell.position[t[1]], shell.position[t[2]], shell.position[t[3]]);
+        for (int g = 0; g < 4; ++g) {
+            const elastic::Voigt6 strain = compliance * a[4 * e + g];
+            mixed += volume * strain.dot(b[4 * e + g]);
+            own += volume * strain.dot(a[4 * e + g]);
+        }
+    }
+    return own > 0 ? std::abs(1 - mixed / own) : 0;
+}
+
+/// Solves only what lies within reach of a suspect; where that is cut out it moves as the whole solution does. A piece
+/// that would be more than a third of the body is not solved: no stresses.
 assess::Refined solvePiece(const Part& part, const RefinedModel& finer, const WholeSolution& whole, const Vec3& place,
-                           double reach, double inner, Progress& progress) {
+                           const PieceSize& size, Progress& progress) {
     const mesh::TetMesh& all = *finer.mesh;
     std::vector<char> keep(all.tet.size(), 0);
     parallelFor(keep.size(), [&](std::size_t e) {
-        for (int k = 0; k < 4 && !keep[e]; ++k) keep[e] = (all.position[all.tet[e][k]] - place).norm() <= reach;
+        for (int k = 0; k < 4 && !keep[e]; ++k) keep[e] = (all.position[all.tet[e][k]] - place).norm() <= size.reach;
     });
+    if (size.reach > size.outer &&
+        std::count(keep.begin(), keep.end(), 1) > static_cast<std::ptrdiff_t>(keep.size() / 3))
+        return {};
     std::map<std::int32_t, mesh::PointLocation::Place> places;
     auto moved = [&](std::size_t loadCase, std::int32_t node) {
         auto at = places.find(node);
@@ -130,33 +141,49 @@ assess::Refined solvePiece(const Part& part, const RefinedModel& finer, const Wh
     const elastic::Solution solution =
         elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
     assess::Refined result;
-    std::vector<double> peak, error;
-    for (std::size_t k = 0; k < solution.cases.size(); ++k) {
-        const std::vector<Vec3>& u = solution.cases[k].displacement;
-        result.stress.push_back(ruledStresses(part, piece.mesh, u, progress));
-        peak.push_back(*std::max_element(result.stress.back().begin(), result.stress.back().end()));
-        std::vector<Vec3> coarse(u.size());
-        for (std::size_t n = 0; n < u.size(); ++n) coarse[n] = moved(k, piece.node[n]);
-        error.push_back(amplitudeChange(piece.mesh, part.material, place, inner, coarse, u));
+    // stresses are looked at around the place only, and the cut is judged where nothing is refined
+    const mesh::TetMesh near = elementsWithin(piece.mesh, place, 0, 0.8 * size.outer),
+                        shell = elementsWithin(piece.mesh, place, size.inner, size.outer);
+    std::vector<double> peak;
+    for (const auto& ofCase : solution.cases) {
+        std::vector<double> ruled;
+        for (const elastic::Voigt6& s : elastic::averagedStress(near, part.material, ofCase.displacement))
+            ruled.push_back(ruledStress(part, s));
+        peak.push_back(*std::max_element(ruled.begin(), ruled.end()));
+        result.stress.push_back(std::move(ruled));
     }
     // cases that hardly load the place say nothing about it
     const double highest = *std::max_element(peak.begin(), peak.end());
-    for (std::size_t k = 0; k < peak.size(); ++k)
-        if (peak[k] >= 0.5 * highest) result.cutError = std::max(result.cutError, error[k]);
+    for (std::size_t k = 0; k < peak.size(); ++k) {
+        if (peak[k] < 0.5 * highest) continue;
+        const std::vector<Vec3>& u = solution.cases[k].displacement;
+        std::vector<Vec3> before(u.size());
+        for (std::size_t n = 0; n < u.size(); ++n) before[n] = moved(k, piece.node[n]);
+        result.cutError = std::max(result.cutError, amplitudeChange(shell, part.material, before, u));
+    }
     result.mesh = piece.mesh;
     result.elements = static_cast<std::int64_t>(all.tet.size());
     return result;
 }
 
-/// Highest stress of all cases at boundary nodes within a distance of a place, MPa.
-double highestNear(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress, const Vec3& place,
-                   double reach) {
-    double highest = 0;
+/// Highest stress at boundary nodes within a distance of a place, case by case, MPa.
+std::vector<double> highestNear(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress,
+                                const Vec3& place, double reach) {
+    std::vector<double> highest(stress.size(), 0.0);
     for (const auto& t : mesh.boundary)
         for (auto n : t)
             if ((mesh.position[n] - place).norm() <= reach)
-                for (const auto& ofCase : stress) highest = std::max(highest, ofCase[n]);
+                for (std::size_t c = 0; c < stress.size(); ++c) highest[c] = std::max(highest[c], stress[c][n]);
     return highest;
+}
+
+/// Largest change of the cases that load a place at least half as much as the highest, share.
+double changeOf(const std::vector<double>& before, const std::vector<double>& after) {
+    const double highest = *std::max_element(after.begin(), after.end());
+    double change = 0;
+    for (std::size_t c = 0; c < after.size(); ++c)
+        if (after[c] >= 0.5 * highest && after[c] > 0) change = std::max(change, std::abs(before[c] / after[c] - 1));
+    return change;
 }
 
 /// Solves the whole refined body. Empty when it is too large or the solver gives up.
@@ -253,7 +280,8 @@ std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& bo
     std::vector<double> lastPeak, ball;
     for (const Vec3& p : places) {
         ball.push_back(assess::testReach(check.mesh, p));
-        lastPeak.push_back(highestNear(check.mesh, stress, p, ball.back()));
+        const std::vector<double> peaks = highestNear(check.mesh, stress, p, ball.back());
+        lastPeak.push_back(*std::max_element(peaks.begin(), peaks.end()));
     }
     int refinement = 0;
     auto resolve = [&](const std::function<double(const Vec3&)>& wanted, std::span<const std::size_t> active) {
@@ -265,7 +293,7 @@ std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& bo
         finer.model = checkModel(part, check.faces, *finer.mesh);
         finer.loads = loadsOf(part, check, finer.model);
         std::vector<assess::Refined> pieces(active.size());
-        auto solvePieces = [&](const std::vector<std::size_t>& which) {
+        auto solvePieces = [&](const std::vector<std::size_t>& which, double larger) {
             progress.step("Solving around " + std::to_string(which.size()) +
                           (which.size() == 1 ? " hotspot" : " hotspots"));
             std::atomic<std::size_t> done = 0;
@@ -278,27 +306,42 @@ std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& bo
                     Progress own(&progress);
                     tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
                         const double unit = size[active[a]];
-                        pieces[a] = solvePiece(part, finer, whole, places[active[a]], reach * unit, inner * unit, own);
+                        const PieceSize radii{larger * reach * unit, reach * unit, inner * unit};
+                        auto piece = solvePiece(part, finer, whole, places[active[a]], radii, own);
+                        if (!piece.stress.empty()) pieces[a] = std::move(piece);
                     });
                     progress.step("Solving around the hotspots",
                                   static_cast<double>(++done) / static_cast<double>(which.size()));
                 },
                 1);
         };
-        std::vector<std::size_t> every(active.size()), cutMatters;
-        for (std::size_t a = 0; a < every.size(); ++a) every[a] = a;
-        solvePieces(every);
-        for (std::size_t a = 0; a < pieces.size(); ++a) {
-            const std::size_t i = active[a];
-            const double peak = highestNear(pieces[a].mesh, pieces[a].stress, places[i], ball[i]);
-            if (assess::cutMatters(pieces[a].cutError, 1 - lastPeak[i] / std::max(peak, 1e-300)))
-                cutMatters.push_back(a);
-            lastPeak[i] = peak;
+        auto peaksOf = [&](const assess::Refined& piece, std::size_t a) {
+            return highestNear(piece.mesh, piece.stress, places[active[a]], ball[active[a]]);
+        };
+        std::vector<std::size_t> open(active.size());
+        for (std::size_t a = 0; a < open.size(); ++a) open[a] = a;
+        // where the cut matters the piece grows, at last to the whole body; a second, larger piece tells by how much
+        // the first one's peak depends on where it is cut, and what is left of that is less
+        for (const double larger : {1.0, 2.0, 4.0}) {
+            if (open.empty()) break;
+            const std::vector<assess::Refined> smaller = larger > 1 ? pieces : std::vector<assess::Refined>{};
+            solvePieces(open, larger);
+            std::erase_if(open, [&](std::size_t a) {
+                const std::vector<double> peaks = peaksOf(pieces[a], a);
+                if (larger > 1 && pieces[a].mesh.tet.size() > smaller[a].mesh.tet.size())
+                    pieces[a].cutError = changeOf(peaksOf(smaller[a], a), peaks);
+                const double before = lastPeak[active[a]], now = *std::max_element(peaks.begin(), peaks.end());
+                return !assess::cutMatters(pieces[a].cutError, 1 - before / std::max(now, 1e-300));
+            });
         }
-        if (cutMatters.empty()) return pieces;
-        if (auto better = solveWhole(part, finer, progress)) {
-            whole = std::move(*better);
-            solvePieces(cutMatters);
+        if (!open.empty())
+            if (auto better = solveWhole(part, finer, progress)) {
+                whole = std::move(*better);
+                solvePieces(open, 1);
+            }
+        for (std::size_t a = 0; a < active.size(); ++a) {
+            const std::vector<double> peaks = peaksOf(pieces[a], a);
+            lastPeak[active[a]] = *std::max_element(peaks.begin(), peaks.end());
         }
         return pieces;
     };

@@ -14,8 +14,8 @@ namespace escultura::stages {
 std::function<assess::NearBoundary(const Vec3& place)> boundaryFinder(const Part& part, const CheckResult& check);
 
 /// Tests hotspots of a check on meshes that are finer around them; all load cases are solved on each. Only a piece
-/// around each is solved, moved at its cut as the check's solution moves; where the energy of the difference between
-/// the piece's solution and that one tells that the cut matters, the whole refined model is solved.
+/// around each is solved, moved at its cut as the check's solution moves; where the amplitude of its stresses tells
+/// that the cut matters the piece grows to twice and four times its radius, at last to the whole refined model.
 /// @param corners  of the mesh that the check started from
 /// @param places   of the hotspots, mm
 std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& body, lattice::TetComplex corners,
