@@ -203,8 +203,10 @@ MainWindow::MainWindow() {
     connect(&interfaces, &InterfacesPanel::failed, this, &MainWindow::showError);
     connect(&interfaces, &InterfacesPanel::pickingAsked, this, &MainWindow::setPicking);
     connect(view_, &View::picked, this, [this](const Vec3& place, int triangle) {
-        if (const auto original = session_.project().original(session_.recipe()))
-            drawer_->interfaces().pick(*original, place, triangle);
+        if (!pickBody_) return;
+        if (pickRoughness_ > 0)  // fitted on a smoother body than the one that is shown
+            triangle = surface::TriangleTree(*pickBody_).closest(place).triangle;
+        drawer_->interfaces().pick(*pickBody_, pickRoughness_, place, triangle);
     });
     connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
         if (id >= 10) {
@@ -339,7 +341,7 @@ void MainWindow::showScene(bool refit) {
     updateReadings();
     swing_.clear();  // an animation starts anew with the new options
     frame_ = 0;
-    if (picking_) o.show = Show::original;
+    if (picking_) o = forPicking(o);
     if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
         o.handle = selectedInterface_.toStdString();
     // what cannot be shown yet gives way to what can
@@ -578,7 +580,31 @@ void MainWindow::showProcess() {
         [this] { emit session_.changed(); });
 }
 
+report::SceneOptions MainWindow::forPicking(report::SceneOptions o) {
+    const Project& p = session_.project();
+    const auto field = p.field();
+    pickRoughness_ = 0;
+    const auto surface = p.surface(session_.recipe());
+    const bool designed = p.part.original || p.part.designBody || !field;
+    // the body of a designer first; else the surface where it is looked at, else the field as it is
+    if (designed || o.show == Show::original) {
+        o.show = Show::original;
+        pickBody_ = p.original(session_.recipe());
+    } else if (o.show == Show::surface && surface) {
+        pickRoughness_ = 0.2 * field->field.spacing.minCoeff();
+        pickBody_ = std::shared_ptr<const surface::TriMesh>(surface, &surface->mesh);
+    } else {
+        o.show = Show::field;
+        o.fieldAsSurface = true;
+        pickRoughness_ = 0.4 * field->field.spacing.minCoeff();
+        pickBody_ =
+            std::make_shared<const surface::TriMesh>(rawSurface(field->field, session_.recipe().threshold, true));
+    }
+    return o;
+}
+
 void MainWindow::setPicking(bool on) {
+    if (!on) pickBody_.reset();
     picking_ = on;
     view_->setPicking(on);
     showScene();

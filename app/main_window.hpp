@@ -138,8 +138,12 @@ class MainWindow : public QMainWindow {
     QString shownKey_, selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
+    /// What is shown while faces are picked; sets the body that they are picked on.
+    report::SceneOptions forPicking(report::SceneOptions options);
     bool picking_ = false, isolate_ = false;
-    QString sampledKey_;  ///< what sampled_ belongs to
+    std::shared_ptr<const surface::TriMesh> pickBody_{};
+    double pickRoughness_ = 0;  ///< of that body, mm
+    QString sampledKey_;        ///< what sampled_ belongs to
     std::vector<double> sampled_;
     std::vector<std::shared_ptr<const render::Scene>> swing_;
     QTimer swingClock_;

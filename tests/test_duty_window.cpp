@@ -161,6 +161,41 @@ class TestDutyWindow : public QObject, private WindowDriver {
         w_->drawer().duty().importTable(path);
         QVERIFY(find<QLabel>("error")->isVisible() && find<QLabel>("error")->text().contains("line 2"));
     }
+    /// A material of one's own is typed with units, refused where it cannot be, kept with the part, and undone.
+    void ownMaterialIsTyped() {
+        w_->dossier().openCard(Stage::duty);
+        click("ownMaterial");
+        auto* dialog = w_->findChild<QDialog*>("materialDialog");
+        QVERIFY(dialog && dialog->isVisible());
+        auto field = [&](const char* name) { return dialog->findChild<QLineEdit*>(name); };
+        auto* use = dialog->findChild<QPushButton*>("acceptMaterial");
+        auto* error = dialog->findChild<QLabel*>("materialError");
+        auto* from = dialog->findChild<QComboBox*>("materialFrom");
+        QCOMPARE(field("materialName")->text(), QString("made-up steel"));
+        const int titanium = from->findText("Ti-6Al-4V", Qt::MatchStartsWith);
+        from->setCurrentIndex(titanium);
+        emit from->activated(titanium);
+        type(field("materialName"), "our bronze");
+        type(field("materialYoungs"), "16 foo");
+        QVERIFY(error->isVisible());  // no such unit
+        type(field("materialYoungs"), "110 GPa");
+        type(field("materialDensity"), "8.8 g/cm^3");
+        type(field("materialYield"), "30 ksi");
+        field("materialSource")->clear();
+        QTest::mouseClick(use, Qt::LeftButton);
+        QVERIFY(dialog->isVisible() && error->text().contains("where the strength comes from"));
+        type(field("materialSource"), "minimum, own tests");
+        QTest::mouseClick(use, Qt::LeftButton);
+        const elastic::Material& m = part().material;
+        QCOMPARE(m.name, std::string("our bronze"));
+        QVERIFY(std::abs(m.youngsModulus - 110000) < 1e-6 && std::abs(m.density - 8.8e-6) < 1e-15);
+        QVERIFY(std::abs(m.yieldStrength - 206.8427) < 1e-3);
+        QCOMPARE(part().optimisedWith, std::string("made-up steel"));
+        QCOMPARE(part().ownMaterials.size(), std::size_t(1));
+        w_->session().undoStack().undo();
+        QCOMPARE(part().material.name, std::string("made-up steel"));
+        QVERIFY(part().ownMaterials.empty());
+    }
     /// Numbers that only the variant has stand beside the part's; one click gives them up, also those that lost what
     /// they belong to and keep the variant from running.
     void ownNumbersAreGivenUp() {

@@ -394,6 +394,64 @@ class TestGeometry : public QObject {
         QVERIFY(std::abs(measure(m).volume / (2 * M_PI * M_PI * 22 * 81) - 1) < 0.01);
     }
 
+    /// Bores, pins and planes on the raw iso-surface of a density field, grey and all or nothing, in any direction:
+    /// cells of 2 mm.
+    void recognisesFacesOfAField_data() {
+        QTest::addColumn<bool>("grey");
+        QTest::addColumn<double>("far");  // of the radius and the place, cells
+        QTest::newRow("grey") << true << 0.1;
+        QTest::newRow("all or nothing") << false << 0.35;
+    }
+    void recognisesFacesOfAField() {
+        QFETCH(bool, grey);
+        QFETCH(double, far);
+        const double cell = 2, radius = 9;
+        const int n = 34;
+        for (const Vec3& direction : {Vec3(0, 0, 1), Vec3(0.3, 0.2, 1), Vec3(1, 0.5, 0.1)})
+            for (const bool isBore : {true, false}) {
+                const Vec3 axis = direction.normalized(), middle(34, 33, 35);
+                std::vector<float> value;
+                for (int k = 0; k < n; ++k)
+                    for (int j = 0; j < n; ++j)
+                        for (int i = 0; i < n; ++i) {
+                            const Vec3 d = cell * Vec3(i + 0.5, j + 0.5, k + 0.5) - middle;
+                            const double along = d.dot(axis), round = (d - along * axis).norm();
+                            const double v = isBore
+                                                 ? std::max(std::abs(along) - 14, std::max(radius - round, round - 20))
+                                                 : std::max(round - radius, std::abs(along) - 18);
+                            value.push_back(static_cast<float>(grey    ? std::clamp(0.5 - v / (2 * cell), 0.0, 1.0)
+                                                               : v < 0 ? 1.0
+                                                                       : 0.0));
+                        }
+                SampledGrid grid;
+                grid.n = {n, n, n};
+                grid.spacing = Vec3::Constant(cell);
+                grid.origin = Vec3::Constant(cell / 2);
+                grid.value = value;
+                const TriMesh m = surfaceNets(grid, 0.5f);
+                const Vec3 beside = axis.unitOrthogonal();
+                const auto round = recogniseFace(m, triangleNear(m, middle + radius * beside), 0.4 * cell);
+                QVERIFY(round && round->kind == (isBore ? FittedFace::Kind::bore : FittedFace::Kind::pin));
+                const Vec3 d = round->point - middle;
+                const QString found = QString("radius %1, axis %2, off %3, rms %4")
+                                          .arg(round->radius)
+                                          .arg(std::abs(round->axis.dot(axis)), 0, 'f', 6)
+                                          .arg((d - d.dot(axis) * axis).norm())
+                                          .arg(round->rms);
+                qInfo("%s", qPrintable(found));
+                QVERIFY2(std::abs(round->radius - radius) < far * cell, qPrintable(found));
+                QVERIFY2((d - d.dot(axis) * axis).norm() < far * cell, qPrintable(found));
+                QVERIFY2(std::abs(round->axis.dot(axis)) > std::cos(3 * M_PI / 180), qPrintable(found));
+                QVERIFY2(round->rms < 0.25 * cell, qPrintable(found));
+                const double end = isBore ? 14 : 18;
+                const auto flat =
+                    recogniseFace(m, triangleNear(m, middle + end * axis + (isBore ? 14.5 : 0.0) * beside), 0.4 * cell);
+                QVERIFY(flat && flat->kind == FittedFace::Kind::plane);
+                QVERIFY(flat->axis.dot(axis) > std::cos(4 * M_PI / 180));
+                QVERIFY(std::abs((flat->point - middle).dot(axis) - end) <
+                        (grey ? 0.1 : 0.65) * cell);  // cells are whole
+            }
+    }
     void recognisesPlanesBoresAndPins() {
         TriMesh m = meshOf(block(), 2);
         const auto bore = recogniseFace(m, triangleNear(m, Vec3(25.6, 20, 6)));

@@ -154,6 +154,65 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QCOMPARE(part().interfaces.size(), before);
     }
 
+    /// Without any file of a designer: typed, repeated, several changed at once, and picked on the field.
+    void interfacesWithoutADesignersBody() {
+        showInterfaces();
+        const std::size_t before = part().interfaces.size();
+        click("typeInterface");
+        QVERIFY(find<QLineEdit>("newInterfacePlace")->isVisible());
+        type(find<QLineEdit>("newInterfaceName"), "nose");
+        type(find<QLineEdit>("newInterfacePlace"), "40, 1.5 cm, 0");
+        type(find<QLineEdit>("newInterfaceDiameter"), "6");
+        type(find<QLineEdit>("newInterfaceRing"), "12");
+        type(find<QLineEdit>("newInterfaceLength"), "15");
+        click("createInterface");
+        QVERIFY(settle());
+        const duty::Interface* nose = part().findInterface("nose");
+        QVERIFY(nose && (nose->origin - Vec3(40, 15, 0)).norm() < 1e-9);
+        QVERIFY(nose->boreDiameter == 6 && nose->ringDiameter == 12 && nose->length == 15);
+        auto* table = find<QTableWidget>("interfaceTable");
+        table->setCurrentCell(static_cast<int>(before), 0);
+        click("repeatInterface");
+        find<QComboBox>("copyKind")->setCurrentIndex(1);
+        type(find<QLineEdit>("copyPoint"), "30, 0, 0");
+        type(find<QLineEdit>("copyAxis"), "1, 0, 0");
+        click("makeCopies");
+        QVERIFY(settle());
+        QVERIFY(part().findInterface("nose 2") && std::abs(part().findInterface("nose 2")->origin[0] - 20) < 1e-9);
+        // a place that is no place is told, and nothing changes
+        click("typeInterface");
+        type(find<QLineEdit>("newInterfacePlace"), "40, 15");
+        click("createInterface");
+        QVERIFY(find<QLabel>("error")->isVisible());
+        QCOMPARE(part().interfaces.size(), before + 2);
+        QVERIFY(find<QLineEdit>("newInterfacePlace")->isVisible());
+        click("typeInterface");
+        // the blend of both noses at once
+        table->selectionModel()->clearSelection();
+        for (int r : {static_cast<int>(before), static_cast<int>(before) + 1})
+            table->selectionModel()->select(table->model()->index(r, 0),
+                                            QItemSelectionModel::Select | QItemSelectionModel::Rows);
+        table->item(static_cast<int>(before), 9)->setText("3.5");
+        QVERIFY(settle());
+        QCOMPARE(part().findInterface("nose")->blendRadius, 3.5);
+        QCOMPARE(part().findInterface("nose 2")->blendRadius, 3.5);
+        QVERIFY(part().interfaces[0].blendRadius != 3.5);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);  // one step
+        QVERIFY(settle());
+        QVERIFY(part().findInterface("nose")->blendRadius != 3.5 && part().findInterface("nose 2")->blendRadius != 3.5);
+        // the ring of the eye, on the field itself: nine of its full or empty cells across
+        click("pickFace");
+        QVERIFY(settle());
+        w_->view().fit();
+        const QPointF at = w_->view().placeOf(Vec3(65 + 11 * 0.8, 15 - 11 * 0.6, 8));
+        QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, at.toPoint());
+        const QString words = find<QLabel>("pickedWords")->text();
+        QVERIFY2(words.contains("Pin of Ø") && words.contains("off by"), qPrintable(words));
+        QVERIFY2(std::abs(find<QLineEdit>("newInterfaceDiameter")->text().section(' ', 0, 0).toDouble() - 22) < 3,
+                 qPrintable(find<QLineEdit>("newInterfaceDiameter")->text()));
+        click("pickFace");
+    }
+
     void movingAnInterfaceMakesWhatDependsOnItOutOfDate() {
         w_->session().run(Stage::surface);
         QVERIFY(settle());

@@ -239,6 +239,40 @@ class TestPartEdit : public QObject {
         QCOMPARE(namedPlace(part_, "/interfaces/0/length").value_or(""), std::string("/interfaces/pivot/length"));
         QVERIFY(!namedPlace(part_, "/interfaces/2/length"));
     }
+    /// Copies about an axis and across a plane, by rotations and reflections, with free names; held alike on request.
+    void interfacesAreRepeated() {
+        Repetition how;
+        how.point = Vec3(40, 15, 99);  // anywhere on the axis
+        how.axis = Vec3(0, 0, -2);
+        how.count = 4;
+        const Part four = parsePart(withCopies(part_, "pivot", how), part_.path);
+        QCOMPARE(four.interfaces.size(), std::size_t(5));
+        const Vec3 where[] = {Vec3(40, 40, 0), Vec3(65, 15, 0), Vec3(40, -10, 0)};  // a left turn about -z each
+        for (int k = 0; k < 3; ++k) {
+            const Interface* i = four.findInterface("pivot " + std::to_string(k + 2));
+            QVERIFY(i && (i->origin - where[k]).norm() < 1e-9);
+            QCOMPARE(i->axis, Vec3(0, 0, 1));
+            QCOMPARE(i->boreDiameter, 8.0);
+        }
+        QCOMPARE(four.supports[0].on.interfaces, (std::vector<std::string>{"pivot", "pivot 2", "pivot 3", "pivot 4"}));
+        QCOMPARE(four.loadCases[0].loads[0].on.interfaces, std::vector<std::string>{"eye"});
+        how.kind = Repetition::Kind::mirrored;
+        how.point = Vec3(0, 0, 20);
+        how.heldAlike = false;
+        const Part two = parsePart(withCopies(four, "pivot 2", how), part_.path);
+        const Interface* i = two.findInterface("pivot 5");  // the next free number
+        QVERIFY(i && (i->origin - Vec3(40, 40, 40)).norm() < 1e-9 && i->axis == Vec3(0, 0, -1));
+        QCOMPARE(two.supports[0].on.interfaces.size(), std::size_t(4));
+        how.point = Vec3(0, 0, 7.5);  // through its middle
+        QVERIFY(messageOf([&] { withCopies(part_, "pivot", how); }).find("plane") != std::string::npos);
+        how.kind = Repetition::Kind::about;
+        how.count = 1;
+        QVERIFY(messageOf([&] { withCopies(part_, "pivot", how); }).find("2 to 100") != std::string::npos);
+        how.count = 3;
+        how.axis = Vec3::Zero();
+        QVERIFY(messageOf([&] { withCopies(part_, "pivot", how); }).find("axis") != std::string::npos);
+        QVERIFY(messageOf([&] { withCopies(part_, "nose", {}); }).find("'nose'") != std::string::npos);
+    }
     void partsInOtherUnitsStayInThem() {
         auto j = made_up::leverPart();
         j["units"] = {{"length", "in"}, {"stress", "ksi"}};

@@ -32,6 +32,7 @@ class DutyCard : public Card {
 
   private:
     void chooseMaterial(int index);
+    void typeMaterial();
     /// The open variant's own numbers beside the part's.
     void refreshNumbers();
     /// Takes the part's instead of the own numbers that are selected.

@@ -1,6 +1,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "dialogs/material_dialog.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/cards.hpp"
 #include "duty/duty_edit.hpp"
@@ -37,7 +38,7 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     material_ = new QComboBox;
     material_->setObjectName("material");
     material_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
-    material_->setMinimumContentsLength(18);
+    material_->setMinimumContentsLength(6);
     figures_ = label("");
     error_ = errorLabel();
     ready_ = label("");
@@ -50,7 +51,15 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     loads->setObjectName("editLoads");
     auto* places = new QPushButton("Interfaces…");
     body()->addWidget(description_);
-    body()->addWidget(field("Material", material_));
+    auto* own = new QPushButton("Own…");
+    own->setObjectName("ownMaterial");
+    own->setToolTip("Type a material's constants and strength; it is kept with the part");
+    auto* choice = new QWidget;
+    auto* beside = new QHBoxLayout(choice);
+    beside->setContentsMargins(0, 0, 0, 0);
+    beside->addWidget(material_, 1);
+    beside->addWidget(own);
+    body()->addWidget(field("Material", choice));
     numbers_ = table({"Own number", "Here", "In the part"});
     numbers_->setObjectName("ownNumbers");
     numbers_->setSelectionBehavior(QAbstractItemView::SelectRows);
@@ -58,11 +67,11 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     drop_ = new QPushButton("Take the part's");
     drop_->setObjectName("dropNumbers");
     own_ = new QWidget;
-    auto* own = new QVBoxLayout(own_);
-    own->setContentsMargins(0, 0, 0, 0);
-    own->addWidget(heading("Numbers of this variant"));
-    own->addWidget(numbers_);
-    own->addWidget(row({drop_}));
+    auto* numbers = new QVBoxLayout(own_);
+    numbers->setContentsMargins(0, 0, 0, 0);
+    numbers->addWidget(heading("Numbers of this variant"));
+    numbers->addWidget(numbers_);
+    numbers->addWidget(row({drop_}));
     body()->addWidget(own_);
     body()->addWidget(figures_);
     body()->addWidget(error_);
@@ -72,6 +81,7 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     body()->addWidget(heading("Before a check"));
     body()->addWidget(ready_);
     connect(material_, &QComboBox::activated, this, &DutyCard::chooseMaterial);
+    connect(own, &QPushButton::clicked, this, &DutyCard::typeMaterial);
     connect(loads, &QPushButton::clicked, this, [this] { emit tableAsked(0); });
     connect(places, &QPushButton::clicked, this, [this] { emit tableAsked(1); });
     connect(drop_, &QPushButton::clicked, this, &DutyCard::dropNumbers);
@@ -104,6 +114,24 @@ void DutyCard::chooseMaterial(int index) {
     } catch (const std::exception& e) {
         showError(error_, e.what());
     }
+}
+
+void DutyCard::typeMaterial() {
+    auto* dialog = new MaterialDialog(session_.project().part.material, window());
+    dialog->setAttribute(Qt::WA_DeleteOnClose);
+    connect(dialog, &QDialog::accepted, this, [this, dialog] {
+        try {
+            const Part part = session_.project().part;
+            session_.editPart("Own material", [&](const std::string&) {
+                return withMaterial(parsePart(withOwnMaterial(part, dialog->material()), part.path),
+                                    dialog->material());
+            });
+            showError(error_, "");
+        } catch (const std::exception& e) {
+            showError(error_, e.what());
+        }
+    });
+    dialog->open();
 }
 
 void DutyCard::refreshNumbers() {
@@ -148,6 +176,7 @@ void DutyCard::dropNumbers() {
 void DutyCard::refreshBody() {
     const Part& p = session_.project().part;
     description_->setText(QString::fromStdString(p.description));
+    description_->setVisible(!p.description.empty());
     refreshNumbers();
     {
         const QSignalBlocker block(material_);

@@ -38,6 +38,26 @@ double lengthFrom(const QString& text) {
     return parseQuantity(text.toStdString(), dimension::length, "mm");
 }
 
+/// Three numbers with commas between them; lengths with units where asked. @throws InputError
+Vec3 threeFrom(const QString& text, const char* what, bool lengths) {
+    const QStringList parts = text.split(',');
+    Vec3 v;
+    bool good = parts.size() == 3;
+    for (int a = 0; a < 3 && good; ++a) {
+        if (lengths)
+            v[a] = lengthFrom(parts[a].trimmed());
+        else
+            v[a] = parts[a].trimmed().toDouble(&good);
+    }
+    if (!good)
+        throw InputError(ErrorDetail{std::string("Type ") + what + " as three numbers.",
+                                     {},
+                                     what,
+                                     "three numbers with commas between them, such as 0, 0, 1",
+                                     "'" + text.toStdString() + "'"});
+    return v;
+}
+
 /// A value as the eye would round it: a fitted 11.003 is meant to be 11.
 double rounded(double v, double step) {
     return std::round(v / step) * step;
@@ -51,23 +71,49 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     table_->setObjectName("interfaceTable");
     table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                             QAbstractItemView::AnyKeyPressed);
-    table_->setToolTip("Double-click a cell to edit it; drag the handle in the view to move the selected interface");
+    table_->setSelectionMode(QAbstractItemView::ExtendedSelection);
+    table_->setToolTip(
+        "Double-click a cell to edit it; with several rows selected the value goes to all of them. Drag the handle in "
+        "the view to move the selected interface");
     face_ = new QPushButton("Pick a face");
     face_->setObjectName("pickFace");
     face_->setCheckable(true);
-    face_->setToolTip("Click a face of the original: a plane, bore or pin is recognised");
+    face_->setToolTip(
+        "Click a face of the original, else of the surface or the field that is shown: a plane, bore or pin is "
+        "recognised");
     points_ = new QPushButton("Pick three points");
     points_->setObjectName("pickPoints");
     points_->setCheckable(true);
     points_->setToolTip("Click three points on the rim of a bore");
+    typed_ = new QPushButton("Type numbers");
+    typed_->setObjectName("typeInterface");
+    typed_->setToolTip("A new interface by place, axis and diameters");
+    repeated_ = new QPushButton("Repeat…");
+    repeated_->setObjectName("repeatInterface");
+    repeated_->setToolTip("Copies of the selected interface about an axis or across a plane");
     remove_ = new QPushButton("Remove");
     remove_->setObjectName("removeInterface");
     words_ = label("");
     words_->setObjectName("pickedWords");
     words_->setWordWrap(false);
+    words_->hide();
     name_ = new QLineEdit;
     name_->setObjectName("newInterfaceName");
     name_->setPlaceholderText("Name");
+    name_->setFixedWidth(130);
+    kind_ = new QComboBox;
+    kind_->setObjectName("newInterfaceKind");
+    kind_->addItems({"bore", "boss", "pad", "pin"});
+    kind_->setToolTip("bore: a hole; boss: a hole with a ring of material; pad: a disc to stand on; pin: a round stud");
+    auto triple = [](const char* name, const QString& tip) {
+        auto* e = new QLineEdit;
+        e->setObjectName(name);
+        e->setToolTip(tip);
+        e->setFixedWidth(160);
+        return e;
+    };
+    place_ = triple("newInterfacePlace", "Middle of its start, mm: x, y, z");
+    axis_ = triple("newInterfaceAxis", "Direction from start to end: three numbers");
     diameter_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
     diameter_->setObjectName("newInterfaceDiameter");
     ring_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
@@ -77,32 +123,106 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     create_ = new QPushButton("Create interface");
     create_->setObjectName("createInterface");
     form_ = new QWidget;
-    auto* fields = new QHBoxLayout(form_);
-    fields->setContentsMargins(0, 0, 0, 0);
-    fields->addWidget(name_);
-    for (const auto& [text, edit] :
-         {std::pair{"Diameter", diameter_}, std::pair{"Ring", ring_}, std::pair{"Length", length_}}) {
-        fields->addWidget(label(text, "muted"));
-        edit->setFixedWidth(90);
-        edit->setAccessibleName(text);
-        fields->addWidget(edit);
+    auto* rows = new QVBoxLayout(form_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setSpacing(4);
+    auto* first = new QHBoxLayout;
+    auto* second = new QHBoxLayout;
+    for (auto* r : {first, second}) {
+        r->setSpacing(6);
+        rows->addLayout(r);
     }
-    fields->addWidget(create_);
+    first->addWidget(name_);
+    first->addWidget(kind_);
+    for (const auto& [text, edit] : {std::pair{"start at", place_}, std::pair{"axis", axis_}}) {
+        first->addWidget(label(text, "muted"));
+        edit->setAccessibleName(text);
+        first->addWidget(edit);
+    }
+    first->addStretch(1);
+    ringWords_ = label("ring", "muted");
+    for (const auto& [words, edit] : {std::pair{label("diameter", "muted"), diameter_}, std::pair{ringWords_, ring_},
+                                      std::pair{label("length", "muted"), length_}}) {
+        second->addWidget(words);
+        edit->setFixedWidth(90);
+        edit->setAccessibleName(words->text());
+        second->addWidget(edit);
+    }
+    second->addWidget(create_);
+    second->addStretch(1);
     form_->hide();
+    copyOf_ = label("");
+    copyKind_ = new QComboBox;
+    copyKind_->setObjectName("copyKind");
+    copyKind_->addItems({"about an axis", "across a plane"});
+    copyPoint_ = triple("copyPoint", "A point of the axis or the plane, mm: x, y, z");
+    copyAxis_ = triple("copyAxis", "Direction of the axis, or across the plane: three numbers");
+    copies_ = new QSpinBox;
+    copies_->setObjectName("copyCount");
+    copies_->setRange(2, 100);
+    copies_->setValue(4);
+    copies_->setSuffix(" places");
+    copies_->setToolTip("On the full circle, the selected one included");
+    heldAlike_ = new QCheckBox("held alike");
+    heldAlike_->setObjectName("copyHeldAlike");
+    heldAlike_->setChecked(true);
+    heldAlike_->setToolTip("What supports the interface supports its copies too; loads are not copied");
+    copy_ = new QPushButton("Repeat");
+    copy_->setObjectName("makeCopies");
+    copyForm_ = new QWidget;
+    auto* copyRow = new QHBoxLayout(copyForm_);
+    copyRow->setContentsMargins(0, 0, 0, 0);
+    copyRow->setSpacing(6);
+    copyRow->addWidget(copyOf_);
+    copyRow->addWidget(copyKind_);
+    for (const auto& [text, edit] : {std::pair{"through", copyPoint_}, std::pair{"direction", copyAxis_}}) {
+        copyRow->addWidget(label(text, "muted"));
+        edit->setAccessibleName(text);
+        copyRow->addWidget(edit);
+    }
+    copyRow->addWidget(copies_);
+    copyRow->addWidget(heldAlike_);
+    copyRow->addWidget(copy_);
+    copyRow->addStretch(1);
+    copyForm_->hide();
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(face_);
     buttons->addWidget(points_);
+    buttons->addWidget(typed_);
+    buttons->addWidget(repeated_);
     buttons->addWidget(remove_);
-    buttons->addWidget(words_, 1);
+    buttons->addStretch(1);
     auto* column = new QVBoxLayout(this);
     column->setContentsMargins(8, 4, 8, 4);
     column->addWidget(table_, 1);
     column->addLayout(buttons);
+    column->addWidget(words_);
     column->addWidget(form_);
+    column->addWidget(copyForm_);
     connect(table_, &QTableWidget::cellChanged, this, &InterfacesPanel::edited);
-    connect(table_, &QTableWidget::currentCellChanged, this, [this] { emit selectionChanged(selected()); });
+    connect(table_, &QTableWidget::currentCellChanged, this, [this] {
+        repeated_->setEnabled(!session_.isBusy() && !selected().isEmpty());
+        if (!copyForm_->isHidden()) refresh();
+        emit selectionChanged(selected());
+    });
     connect(face_, &QPushButton::clicked, this, [this] { startPicking(false); });
     connect(points_, &QPushButton::clicked, this, [this] { startPicking(true); });
+    connect(typed_, &QPushButton::clicked, this, &InterfacesPanel::startTyping);
+    connect(repeated_, &QPushButton::clicked, this, [this] {
+        const bool show = copyForm_->isHidden() && !selected().isEmpty();
+        closeForms();
+        copyForm_->setVisible(show);
+        refresh();
+    });
+    connect(copy_, &QPushButton::clicked, this, &InterfacesPanel::repeat);
+    connect(copyKind_, &QComboBox::currentIndexChanged, this, [this](int k) { copies_->setVisible(k == 0); });
+    connect(kind_, &QComboBox::activated, this, [this](int k) {
+        if (!proposal_) return;
+        proposal_->kind = static_cast<Interface::Kind>(k);
+        const bool hasBore = proposal_->kind == Interface::Kind::bore || proposal_->kind == Interface::Kind::boss;
+        if (hasBore != (proposal_->boreDiameter > 0)) proposal_->boreDiameter = hasBore ? diameter_->value() : 0;
+        showRing(proposal_->kind == Interface::Kind::boss);
+    });
     connect(create_, &QPushButton::clicked, this, &InterfacesPanel::create);
     connect(remove_, &QPushButton::clicked, this, [this] {
         const QString name = selected();
@@ -145,66 +265,150 @@ void InterfacesPanel::refresh() {
     fill(table_, rows);
     if (row >= 0 && row < table_->rowCount()) table_->setCurrentCell(row, std::max(column, 0));
     remove_->setEnabled(!session_.isBusy());
+    typed_->setEnabled(!session_.isBusy());
+    repeated_->setEnabled(!session_.isBusy() && !selected().isEmpty());
+    if (!copyForm_->isHidden()) {
+        copyOf_->setText(selected().isEmpty() ? "Select a row" : selected());
+        copy_->setEnabled(!session_.isBusy() && !selected().isEmpty());
+        if (copyPoint_->text().isEmpty()) copyPoint_->setText(axisText(middleOfPart()));
+        if (copyAxis_->text().isEmpty()) copyAxis_->setText("0, 0, 1");
+    }
     const bool canPick = !session_.isBusy();
     face_->setEnabled(canPick);
     points_->setEnabled(canPick);
 }
 
+Vec3 InterfacesPanel::middleOfPart() const {
+    const Box3& space = session_.project().part.designSpace;
+    if ((space.low.array() < space.high.array()).all()) return space.centre();
+    const auto field = session_.project().field();
+    return field ? field->regions.designSpace.centre() : Vec3(Vec3::Zero());
+}
+
+void InterfacesPanel::take(Interface& i, int column, const QString& text) {
+    switch (column) {
+        case nameColumn:
+            i.name = text.toStdString();
+            break;
+        case kindColumn: {
+            static const QStringList kinds{"bore", "boss", "pad", "pin"};
+            const auto kind = kinds.indexOf(text);
+            if (kind < 0) throw InputError("Type bore, boss, pad or pin.");
+            i.kind = static_cast<Interface::Kind>(kind);
+            if (i.kind == Interface::Kind::pad || i.kind == Interface::Kind::pin) i.boreDiameter = 0;
+            if (i.kind == Interface::Kind::bore) i.ringDiameter = 0;
+            break;
+        }
+        case xColumn:
+        case yColumn:
+        case zColumn:
+            i.origin[column - xColumn] = lengthFrom(text);
+            break;
+        case axisColumn:
+            i.axis = threeFrom(text, "the axis", false);
+            break;
+        case lengthColumn:
+            i.length = lengthFrom(text);
+            break;
+        case boreColumn:
+            i.boreDiameter = lengthFrom(text);
+            break;
+        case ringColumn:
+            i.ringDiameter = lengthFrom(text);
+            break;
+        case blendColumn:
+            i.blendRadius = lengthFrom(text);
+            break;
+        case clearanceColumn:
+            i.start.clearance = lengthFrom(text);
+            break;
+        case clearDiameterColumn:
+            i.start.clearDiameter = lengthFrom(text);
+            break;
+    }
+}
+
 void InterfacesPanel::edited(int row, int column) {
     const auto& all = session_.project().part.interfaces;
     if (row < 0 || row >= static_cast<int>(all.size())) return;
-    Interface i = all[static_cast<std::size_t>(row)];
-    const std::string before = i.name;
     const QString text = table_->item(row, column)->text().trimmed();
+    std::vector<std::size_t> rows{static_cast<std::size_t>(row)};
+    if (column != nameColumn && table_->selectionModel()->isRowSelected(row, {}))
+        for (const QModelIndex& other : table_->selectionModel()->selectedRows())
+            if (other.row() != row && other.row() < static_cast<int>(all.size()))
+                rows.push_back(static_cast<std::size_t>(other.row()));
     try {
-        switch (column) {
-            case nameColumn:
-                i.name = text.toStdString();
-                break;
-            case kindColumn: {
-                static const QStringList kinds{"bore", "boss", "pad", "pin"};
-                const auto kind = kinds.indexOf(text);
-                if (kind < 0) throw InputError("Type bore, boss, pad or pin.");
-                i.kind = static_cast<Interface::Kind>(kind);
-                if (i.kind == Interface::Kind::pad || i.kind == Interface::Kind::pin) i.boreDiameter = 0;
-                if (i.kind == Interface::Kind::bore) i.ringDiameter = 0;
-                break;
-            }
-            case xColumn:
-            case yColumn:
-            case zColumn:
-                i.origin[column - xColumn] = lengthFrom(text);
-                break;
-            case axisColumn: {
-                const QStringList parts = text.split(',');
-                if (parts.size() != 3) throw InputError("Type the axis as three numbers with commas between them.");
-                for (int a = 0; a < 3; ++a) i.axis[a] = parts[a].trimmed().toDouble();
-                break;
-            }
-            case lengthColumn:
-                i.length = lengthFrom(text);
-                break;
-            case boreColumn:
-                i.boreDiameter = lengthFrom(text);
-                break;
-            case ringColumn:
-                i.ringDiameter = lengthFrom(text);
-                break;
-            case blendColumn:
-                i.blendRadius = lengthFrom(text);
-                break;
-            case clearanceColumn:
-                i.start.clearance = lengthFrom(text);
-                break;
-            case clearDiameterColumn:
-                i.start.clearDiameter = lengthFrom(text);
-                break;
+        duty::Part part = session_.project().part;
+        QString what = QString::fromStdString(part.interfaces[rows.front()].name);
+        if (rows.size() > 1) what = QString("%1 interfaces").arg(rows.size());
+        for (const std::size_t r : rows) {
+            Interface i = part.interfaces[r];
+            const std::string before = i.name;
+            take(i, column, text);
+            part = duty::parsePart(duty::withInterface(part, before, i), part.path);
         }
-        session_.editPart("Edit " + QString::fromStdString(before),
-                          [&](const std::string&) { return duty::withInterface(session_.project().part, before, i); });
+        session_.editPart("Edit " + what, [&](const std::string&) { return part.text; });
     } catch (const InputError& e) {
         emit failed(e.what());
         refresh();
+    }
+}
+
+void InterfacesPanel::say(const QString& words) {
+    words_->setText(words);
+    words_->setVisible(!words.isEmpty());
+}
+
+void InterfacesPanel::showRing(bool shown) {
+    ring_->setVisible(shown);
+    ringWords_->setVisible(shown);
+}
+
+void InterfacesPanel::closeForms() {
+    proposal_.reset();
+    form_->hide();
+    copyForm_->hide();
+    say("");
+    if (face_->isChecked() || points_->isChecked()) {
+        face_->setChecked(false);
+        points_->setChecked(false);
+        emit pickingAsked(false);
+    }
+}
+
+void InterfacesPanel::startTyping() {
+    const bool show = form_->isHidden() || face_->isChecked() || points_->isChecked();
+    closeForms();
+    if (!show) return;
+    Interface i;
+    i.kind = Interface::Kind::boss;
+    i.blendRadius = 4;
+    i.origin = middleOfPart();
+    i.axis = Vec3::UnitZ();
+    i.boreDiameter = 10;
+    i.ringDiameter = 20;
+    i.length = 10;
+    propose(i, "A new interface by numbers: middle of its start, direction to its end, diameters.");
+    place_->setFocus();
+    place_->selectAll();
+}
+
+void InterfacesPanel::repeat() {
+    const std::string name = selected().toStdString();
+    if (name.empty()) return;
+    try {
+        duty::Repetition how;
+        how.kind = copyKind_->currentIndex() == 0 ? duty::Repetition::Kind::about : duty::Repetition::Kind::mirrored;
+        how.point = threeFrom(copyPoint_->text(), "the point", true);
+        how.axis = threeFrom(copyAxis_->text(), "the direction", false);
+        how.count = copies_->value();
+        how.heldAlike = heldAlike_->isChecked();
+        session_.editPart("Repeat " + QString::fromStdString(name),
+                          [&](const std::string&) { return duty::withCopies(session_.project().part, name, how); });
+        closeForms();
+        say("Repeated " + QString::fromStdString(name) + ".");
+    } catch (const InputError& e) {
+        emit failed(e.what());
     }
 }
 
@@ -225,24 +429,26 @@ void InterfacesPanel::startPicking(bool points) {
     auto* button = points ? points_ : face_;
     (points ? face_ : points_)->setChecked(false);
     picked_.clear();
+    proposal_.reset();
     form_->hide();
-    words_->setText(!button->isChecked() ? ""
-                    : points             ? "Click three points on the rim of a bore of the original."
-                                         : "Click a face of the original: a plane, a bore or a pin.");
+    copyForm_->hide();
+    say(!button->isChecked() ? ""
+        : points             ? "Click three points on the rim of a bore."
+                             : "Click a face: a plane, a bore or a pin.");
     emit pickingAsked(button->isChecked());
 }
 
-void InterfacesPanel::pick(const surface::TriMesh& mesh, const Vec3& place, int triangle) {
+void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const Vec3& place, int triangle) {
     Interface i;
     i.blendRadius = 4;
     if (points_->isChecked()) {
         picked_.push_back(place);
-        words_->setText(QString("%1 of 3 points").arg(picked_.size()));
+        say(QString("%1 of 3 points").arg(picked_.size()));
         if (picked_.size() < 3) return;
         const auto circle = surface::circleThrough(picked_[0], picked_[1], picked_[2]);
         picked_.clear();
         if (!circle) {
-            words_->setText("The points lie on a line: click three others.");
+            say("The points lie on a line: click three others.");
             return;
         }
         i.kind = Interface::Kind::boss;
@@ -258,12 +464,20 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, const Vec3& place, int 
         return;
     }
     if (!face_->isChecked()) return;
-    const auto face = surface::recogniseFace(mesh, triangle);
+    auto face = surface::recogniseFace(mesh, triangle, roughness);
     if (!face) {
-        words_->setText("Neither a plane nor a cylinder: click another face.");
+        say("Neither a plane nor a cylinder: click another face.");
         return;
     }
-    const QString residual = QString(", off by %1 mm RMS, at most %2 mm").arg(num(face->rms, 2), num(face->largest, 2));
+    QString residual = QString(", off by %1 mm RMS, at most %2 mm").arg(num(face->rms, 2), num(face->largest, 2));
+    // cells tell a direction to a few degrees: one that is nearly along an axis is taken as meant so, and told
+    if (roughness > 0)
+        for (int a = 0; a < 3; ++a) {
+            const double turn = std::acos(std::min(1.0, std::abs(face->axis[a]))) * 180 / M_PI;
+            if (turn >= 5) continue;
+            face->axis = (face->axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
+            if (turn > 0.1) residual += QString(", taken along %1 (%2° off)").arg("xyz"[a]).arg(num(turn, 2));
+        }
     using Kind = surface::FittedFace::Kind;
     if (face->kind == Kind::plane) {
         i.kind = Interface::Kind::pad;
@@ -287,21 +501,34 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, const Vec3& place, int 
         i.end.kind = EndKind::blind;
     }
     propose(
-        i,
-        QString("%1 of Ø %2 mm%3.").arg(face->kind == Kind::bore ? "Bore" : "Pin", num(2 * face->radius, 5), residual));
+        i, QString("%1 of Ø %2 mm%3.")
+               .arg(face->kind == Kind::bore ? "Bore" : "Pin", num(2 * face->radius, roughness > 0 ? 3 : 5), residual));
 }
 
 void InterfacesPanel::propose(const Interface& interface, const QString& words) {
     proposal_ = interface;
-    words_->setText(words + " Type its exact size.");
+    say(words);
     int n = 1;
     const auto& part = session_.project().part;
     while (part.findInterface(std::string(duty::name(interface.kind)) + " " + std::to_string(n))) ++n;
     name_->setText(QString("%1 %2").arg(duty::name(interface.kind)).arg(n));
+    kind_->setCurrentIndex(static_cast<int>(interface.kind));
+    Vec3 at = interface.origin, axis = interface.axis;
+    for (int a = 0; a < 3; ++a) {
+        at[a] = rounded(at[a], 0.01);
+        // an axis within a tenth of a degree of a global one is that one
+        if (std::abs(std::abs(axis[a]) - 1) < 1.5e-6) axis = (axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
+    }
+    place_->setText(axisText(at));
+    QStringList digits;
+    for (int a = 0; a < 3; ++a) digits << plain(rounded(axis[a], 1e-4));
+    axis_->setText(digits.join(", "));  // not modified: the axis stays as it was found
+    axis_->setCursorPosition(0);
+    proposal_->axis = axis;
     const bool hasBore = interface.boreDiameter > 0;
     diameter_->setValue(rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, 0.1));
     ring_->setValue(rounded(interface.ringDiameter, 0.1));
-    ring_->setEnabled(hasBore);
+    showRing(interface.kind == Interface::Kind::boss);
     length_->setValue(rounded(interface.length, 0.1));
     form_->show();
 }
@@ -310,24 +537,24 @@ void InterfacesPanel::create() {
     if (!proposal_) return;
     Interface i = *proposal_;
     i.name = name_->text().trimmed().toStdString();
-    if (i.boreDiameter > 0) {
+    i.kind = static_cast<Interface::Kind>(kind_->currentIndex());
+    if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss) {
         i.boreDiameter = diameter_->value();
-        i.ringDiameter = ring_->value();
+        i.ringDiameter = i.kind == Interface::Kind::boss ? ring_->value() : 0;
     } else {
+        i.boreDiameter = 0;
         i.ringDiameter = diameter_->value();
+        if (i.end.kind == EndKind::flat) i.end.kind = EndKind::blind;
     }
     i.length = length_->value();
-    for (int a = 0; a < 3; ++a) {
-        i.origin[a] = rounded(i.origin[a], 0.01);
-        // an axis within a tenth of a degree of a global one is that one
-        if (std::abs(std::abs(i.axis[a]) - 1) < 1.5e-6) i.axis = (i.axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
-    }
     try {
+        i.origin = threeFrom(place_->text(), "the place", true);
+        if (axis_->isModified()) i.axis = threeFrom(axis_->text(), "the axis", false);
         session_.editPart("New interface",
                           [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });
         proposal_.reset();
         form_->hide();
-        words_->setText(QString("Created %1.").arg(QString::fromStdString(i.name)));
+        say(QString("Created %1.").arg(QString::fromStdString(i.name)));
         face_->setChecked(false);
         points_->setChecked(false);
         emit pickingAsked(false);

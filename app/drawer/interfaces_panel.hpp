@@ -1,8 +1,12 @@
 /// @file drawer/interfaces_panel.hpp
-/// The part's interfaces as an editable table, and new ones from faces or points that are picked in the view.
+/// The part's interfaces as an editable table, and new ones: from faces or points that are picked in the view, by
+/// numbers, and as copies about an axis or across a plane.
 
 #pragma once
+#include <QCheckBox>
+#include <QComboBox>
 #include <QPushButton>
+#include <QSpinBox>
 
 #include "session.hpp"
 #include "surface/recognise.hpp"
@@ -18,28 +22,41 @@ class InterfacesPanel : public QWidget {
     /// Name of the selected interface; empty: none.
     QString selected() const;
     /// A place picked in the view. @param mesh  the body that was picked, with its triangle
-    void pick(const surface::TriMesh& mesh, const Vec3& place, int triangle);
+    /// @param roughness  of that body, mm; 0: a designed one
+    void pick(const surface::TriMesh& mesh, double roughness, const Vec3& place, int triangle);
     /// Moves the selected interface to a new start.
     void moveTo(const QString& name, const Vec3& origin);
 
   signals:
     void selectionChanged(const QString& name);
-    /// Faces or points are to be picked on the original body (or no longer).
+    /// Faces or points are to be picked on a body in the view (or no longer).
     void pickingAsked(bool on);
     void failed(const QString& message);
 
   private:
     void edited(int row, int column);
+    /// Changes one cell's value of an interface. @throws InputError
+    static void take(duty::Interface& interface, int column, const QString& text);
     void startPicking(bool points);
+    /// A new interface in the middle of the design space, to be typed.
+    void startTyping();
+    void repeat();
+    void closeForms();
+    void say(const QString& words);
+    void showRing(bool shown);
+    Vec3 middleOfPart() const;
     void propose(const duty::Interface& interface, const QString& words);
     void create();
     Session& session_;
     QTableWidget* table_;
-    QPushButton *face_, *points_, *create_, *remove_;
-    QLabel* words_;
-    QLineEdit* name_;
+    QPushButton *face_, *points_, *typed_, *repeated_, *create_, *copy_, *remove_;
+    QLabel *words_, *copyOf_, *ringWords_;
+    QLineEdit *name_, *place_, *axis_, *copyPoint_, *copyAxis_;
+    QComboBox *kind_, *copyKind_;
+    QSpinBox* copies_;
+    QCheckBox* heldAlike_;
     QuantityEdit *diameter_, *ring_, *length_;
-    QWidget* form_;
+    QWidget *form_, *copyForm_;
     std::optional<duty::Interface> proposal_;
     std::vector<Vec3> picked_;
 };

@@ -41,6 +41,7 @@ void apply(QApplication& application) {
         QMenu::item:selected { background: #F0EADD; color: #2B2A27; }
         QMenu::item:disabled { color: #A8A194; }
         QMenu::separator { height: 1px; background: #DAD2C3; margin: 4px 8px; }
+        QDialogButtonBox { dialogbuttonbox-buttons-have-icons: 0; }
         QPushButton { background: #FFFDF8; border: 1px solid #DAD2C3; border-radius: 6px; padding: 5px 12px; }
         QPushButton:hover { border-color: #B4532A; }
         QPushButton:focus { border-color: #B4532A; }

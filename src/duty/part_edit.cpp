@@ -1,5 +1,9 @@
 #include "duty/part_edit.hpp"
 
+#include <Eigen/Geometry>
+#include <algorithm>
+#include <cctype>
+#include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
 
@@ -113,6 +117,56 @@ std::string withInterface(const Part& part, const std::string& replaced, const I
             for (auto& n : names)
                 if (n == replaced) n = interface.name;
         });
+    return document.dump(2) + "\n";
+}
+
+std::string withCopies(const Part& part, const std::string& name, const Repetition& how) {
+    const Interface* first = part.findInterface(name);
+    if (!first)
+        throw InputError(ErrorDetail{"Only an interface of the part can be repeated.", part.path, "interface",
+                                     "a name of the list", "'" + name + "'"});
+    const bool about = how.kind == Repetition::Kind::about;
+    if (about && (how.count < 2 || how.count > 100))
+        throw InputError(ErrorDetail{"The interface cannot be repeated so often.", part.path, "places on the circle",
+                                     "2 to 100", std::to_string(how.count)});
+    if (!(how.axis.norm() > 0) || !how.axis.allFinite())
+        throw InputError(ErrorDetail{"The interface cannot be repeated.", part.path, "axis",
+                                     "a direction that is not zero", "no direction"});
+    const Vec3 axis = how.axis.normalized();
+    auto moved = [&](const Vec3& v, int turn, bool isPlace) -> Vec3 {
+        const Vec3 d = isPlace ? Vec3(v - how.point) : v;
+        const Vec3 there =
+            about ? Vec3(Eigen::AngleAxisd(2 * M_PI * turn / how.count, axis) * d) : Vec3(d - 2 * d.dot(axis) * axis);
+        return isPlace ? Vec3(how.point + there) : there;
+    };
+    std::string stem = name;
+    while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back()))) stem.pop_back();
+    while (!stem.empty() && stem.back() == ' ') stem.pop_back();
+    if (stem.empty()) stem = name;
+    json document = json::parse(part.text);
+    std::vector<std::string> names;
+    int number = 1;
+    for (int turn = 1; turn < (about ? how.count : 2); ++turn) {
+        Interface copy = *first;
+        copy.origin = moved(first->origin, turn, true);
+        copy.axis = moved(first->axis, turn, false);
+        const Vec3 middle = first->origin + 0.5 * first->length * first->axis.normalized(),
+                   there = copy.origin + 0.5 * copy.length * copy.axis.normalized();
+        if ((there - middle).norm() < 1e-6 * std::max(first->length, 1.0))
+            throw InputError(ErrorDetail{"A copy would fall on the interface itself.", part.path,
+                                         "interface '" + name + "'", about ? "an axis beside it" : "a plane beside it",
+                                         about ? "it lies on the axis" : "it lies on the plane"});
+        do copy.name = stem + " " + std::to_string(++number);
+        while (part.findInterface(copy.name));
+        names.push_back(copy.name);
+        document["interfaces"].push_back(toJson(copy, Writer(part.units.length)));
+    }
+    if (how.heldAlike && document.contains("supports"))
+        for (auto& support : document["supports"]) {
+            auto& on = support["interfaces"];
+            if (std::find(on.begin(), on.end(), name) != on.end())
+                for (const std::string& copy : names) on.push_back(copy);
+        }
     return document.dump(2) + "\n";
 }
 

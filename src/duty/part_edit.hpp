@@ -12,6 +12,17 @@ namespace escultura::duty {
 /// Adds an interface, or replaces the one of that name (references to it follow a new name).
 /// @param replaced  empty: add
 std::string withInterface(const Part& part, const std::string& replaced, const Interface& interface);
+/// How an interface is repeated.
+struct Repetition {
+    enum class Kind { about, mirrored } kind = Kind::about;
+    Vec3 point = Vec3::Zero();  ///< on the axis, or on the plane, mm
+    Vec3 axis = Vec3::UnitZ();  ///< of the turns, or across the plane; unit vector
+    int count = 4;              ///< about: places on the full circle, the first one included
+    bool heldAlike = true;      ///< what supports the first one supports the copies too
+};
+/// Adds copies of an interface, with its name and the next free numbers.
+/// @throws InputError for a count below 2 or above 100, or when a copy would fall on the interface itself
+std::string withCopies(const Part& part, const std::string& name, const Repetition& how);
 /// @throws InputError when a support or a load acts on it
 std::string withoutInterface(const Part& part, const std::string& name);
 /// Adds a density field.

@@ -9,7 +9,6 @@
 #include "base/quantity.hpp"
 #include "report/cage_scene.hpp"
 #include "report/check_scene.hpp"
-#include "surface/surface_nets.hpp"
 
 namespace escultura::report {
 namespace {
@@ -192,21 +191,7 @@ render::ColouredMesh cellMesh(const FieldResult& field, const Recipe& recipe) {
 /// The raw iso-surface at the threshold; pieces that would fall off in ochre.
 render::ColouredMesh isoMesh(const FieldResult& field, const Recipe& recipe) {
     const auto& f = field.field;
-    // a layer of void around the grid closes the surface
-    surface::SampledGrid grid;
-    for (int a = 0; a < 3; ++a) {
-        grid.n[a] = f.cells[a] + 2;
-        grid.spacing[a] = f.spacing[a];
-        grid.origin[a] = f.origin[a] - 0.5 * f.spacing[a];
-    }
-    std::vector<float> padded(static_cast<std::size_t>(grid.n[0]) * grid.n[1] * grid.n[2], 0.0f);
-    for (int k = 0; k < f.cells[2]; ++k)
-        for (int j = 0; j < f.cells[1]; ++j)
-            std::copy_n(&f.density[f.index(0, j, k)], f.cells[0],
-                        &padded[1 + static_cast<std::size_t>(grid.n[0]) *
-                                        (j + 1 + static_cast<std::size_t>(grid.n[1]) * (k + 1))]);
-    grid.value = padded;
-    const surface::TriMesh iso = surface::surfaceNets(grid, static_cast<float>(recipe.threshold));
+    const surface::TriMesh iso = rawSurface(f, recipe.threshold);
     field::Pieces pieces;
     const auto kept = keptPieces(field, recipe, pieces);
     render::ColouredMesh m;

@@ -10,6 +10,7 @@
 #include "base/quantity.hpp"
 #include "elastic/stress.hpp"
 #include "stages/findings_stage.hpp"
+#include "surface/surface_nets.hpp"
 
 namespace escultura::stages {
 Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
@@ -20,6 +21,36 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     r.surfaceSpacing = 0.8 * cell;
     r.elementSize = 1.45 * cell;
     return r;
+}
+
+surface::TriMesh rawSurface(const field::DensityField& f, double threshold, bool smoothed) {
+    surface::SampledGrid grid;
+    for (int a = 0; a < 3; ++a) {
+        grid.n[a] = f.cells[a] + 2;
+        grid.spacing[a] = f.spacing[a];
+        grid.origin[a] = f.origin[a] - 0.5 * f.spacing[a];
+    }
+    std::vector<float> padded(static_cast<std::size_t>(grid.n[0]) * grid.n[1] * grid.n[2], 0.0f);
+    for (int k = 0; k < f.cells[2]; ++k)
+        for (int j = 0; j < f.cells[1]; ++j)
+            std::copy_n(&f.density[f.index(0, j, k)], f.cells[0],
+                        &padded[1 + static_cast<std::size_t>(grid.n[0]) *
+                                        (j + 1 + static_cast<std::size_t>(grid.n[1]) * (k + 1))]);
+    const std::size_t strides[] = {1, static_cast<std::size_t>(grid.n[0]),
+                                   static_cast<std::size_t>(grid.n[0]) * static_cast<std::size_t>(grid.n[1])};
+    for (int axis = 0; smoothed && axis < 3; ++axis) {
+        const std::vector<float> before = padded;
+        const std::size_t step = strides[axis];
+        // the layer of void stays void: it has no neighbours on one side
+        for (int k = 1; k + 1 < grid.n[2]; ++k)
+            for (int j = 1; j + 1 < grid.n[1]; ++j)
+                for (int i = 1; i + 1 < grid.n[0]; ++i) {
+                    const std::size_t at = i * strides[0] + j * strides[1] + k * strides[2];
+                    padded[at] = 0.5f * before[at] + 0.25f * (before[at - step] + before[at + step]);
+                }
+    }
+    grid.value = padded;
+    return surface::surfaceNets(grid, static_cast<float>(threshold));
 }
 
 field::DensityField loadField(const Part& part, const NamedField& source, Progress& progress) {

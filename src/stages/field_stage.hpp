@@ -10,6 +10,7 @@
 #include "field/combine.hpp"
 #include "field/piece_tree.hpp"
 #include "stages/part_shape.hpp"
+#include "surface/tri_mesh.hpp"
 
 namespace escultura::stages {
 
@@ -27,6 +28,11 @@ struct FieldResult {
     double designVolume = 0;                ///< cells of the design space that are not void by definition, mm3
     double largestConnectingThreshold = 0;  ///< negative: never connected
 };
+
+/// Iso-surface of the densities as they are, closed by a layer of void around the grid.
+/// @param smoothed  each cell first takes a quarter of its two neighbours' along each axis (binomial filter), which
+///                  takes the steps of cells that are full or empty from the eye of a fit
+surface::TriMesh rawSurface(const field::DensityField& field, double threshold, bool smoothed = false);
 
 /// What one threshold keeps. Cheap: computed while a slider is dragged.
 struct ThresholdFigures {

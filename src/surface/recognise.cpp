@@ -1,6 +1,8 @@
 #include "surface/recognise.hpp"
 
 #include <Eigen/Dense>
+#include <algorithm>
+#include <array>
 #include <cmath>
 #include <map>
 #include <random>
@@ -50,13 +52,22 @@ class Recogniser {
         return grow(seed, [&](std::int32_t from, std::int32_t to) { return normal_[from].dot(normal_[to]) > cosine; });
     }
 
-    std::vector<std::int32_t> inliers(std::int32_t seed, const Model& m, double tolerance) const {
+    /// Triangles within reach of the seed over edges that bend by less than 60 degrees.
+    std::vector<std::int32_t> nearRegion(std::int32_t seed, double reach) const {
+        const Vec3 from = middle(seed);
+        return grow(seed, [&](std::int32_t a, std::int32_t b) {
+            return (middle(b) - from).norm() < reach && normal_[a].dot(normal_[b]) > 0.5;
+        });
+    }
+
+    /// @param cosine  least of the angle between a triangle's normal and the model's
+    std::vector<std::int32_t> inliers(std::int32_t seed, const Model& m, double tolerance, double cosine = 0.94) const {
         auto fits = [&](std::int32_t t) {
             for (auto v : mesh_.triangle[t])
                 if (std::abs(m.distance(mesh_.position[v])) > tolerance) return false;
             const Triangle& v = mesh_.triangle[t];
             const Vec3 middle = (mesh_.position[v[0]] + mesh_.position[v[1]] + mesh_.position[v[2]]) / 3;
-            return std::abs(normal_[t].dot(m.normal(middle))) > 0.94;
+            return std::abs(normal_[t].dot(m.normal(middle))) > cosine;
         };
         if (!fits(seed)) return {};
         return grow(seed, [&](std::int32_t, std::int32_t to) { return fits(to); });
@@ -66,6 +77,29 @@ class Recogniser {
         double sum = 0;
         for (auto t : triangles) sum += area_[t];
         return sum;
+    }
+
+    /// Area that a model explains, each triangle the less the farther it lies off and leans away (after MSAC, Torr and
+    /// Zisserman 2000): among many that are within the tolerance the nearest wins.
+    double scoreOf(const std::vector<std::int32_t>& triangles, const Model& m, double tolerance) const {
+        double sum = 0;
+        for (auto t : triangles) {
+            const Vec3 at = middle(t);
+            const double off = m.distance(at) / tolerance, lean = normal_[t].dot(m.normal(at));
+            sum += area_[t] * std::max(0.0, 1 - off * off) * lean * lean;
+        }
+        return sum;
+    }
+
+    /// How far the triangles go round a cylinder's axis, degrees, in steps of ten.
+    double arcOf(const std::vector<std::int32_t>& triangles, const Model& m) const {
+        const auto [u, v] = perpendicular(m.axis);
+        std::array<bool, 36> seen{};
+        for (auto t : triangles) {
+            const Vec3 n = m.normal(middle(t));
+            seen[static_cast<std::size_t>((std::atan2(n.dot(v), n.dot(u)) / M_PI + 1) * 18) % 36] = true;
+        }
+        return 10.0 * static_cast<double>(std::count(seen.begin(), seen.end(), true));
     }
 
     std::optional<Model> cylinderFrom(std::int32_t s, std::int32_t t) const {
@@ -86,6 +120,15 @@ class Recogniser {
         m.point = ps + at[0] * normal_[s];
         const Vec3 d = ps - m.point;
         m.radius = (d - d.dot(m.axis) * m.axis).norm();
+        return m;
+    }
+
+    std::optional<Model> planeFrom(std::int32_t r, std::int32_t s, std::int32_t t) const {
+        const Vec3 across = (middle(s) - middle(r)).cross(middle(t) - middle(r));
+        if (!(across.norm() > 0)) return std::nullopt;
+        Model m;
+        m.point = middle(r);
+        m.axis = across.normalized();
         return m;
     }
 
@@ -201,34 +244,48 @@ class Recogniser {
 
 }  // namespace
 
-std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed) {
+std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed, double roughness) {
     if (seed < 0 || seed >= static_cast<std::int32_t>(mesh.triangle.size())) return std::nullopt;
     const Recogniser r(mesh);
-    const auto region = r.smoothRegion(seed, std::cos(35 * M_PI / 180));
+    const bool rough = roughness > 0;
+    const auto region = rough ? r.nearRegion(seed, 60 * roughness) : r.smoothRegion(seed, std::cos(35 * M_PI / 180));
     Box3 box;
     for (auto t : region)
         for (auto v : mesh.triangle[t]) box.include(mesh.position[v]);
-    const double tolerance = std::max(0.004 * box.diagonal(), 1e-6);
+    const double tolerance = rough ? roughness : std::max(0.004 * box.diagonal(), 1e-6), cosine = rough ? 0.85 : 0.94;
     Model best;
     best.axis = r.normal(seed);
     best.point = r.middle(seed);
-    std::vector<std::int32_t> held = r.inliers(seed, best, tolerance);
-    double bestArea = r.areaOf(held);
+    std::vector<std::int32_t> held = r.inliers(seed, best, tolerance, cosine);
+    auto worth = [&](const Model& m, const std::vector<std::int32_t>& in) {
+        if (!rough) return r.areaOf(in);
+        // a short arc of a rough surface fits many cylinders: those that go farther round tell more
+        return r.scoreOf(in, m, tolerance) * (m.isPlane ? 1 : std::min(1.0, r.arcOf(in, m) / 180));
+    };
+    double bestArea = worth(best, held);
     std::mt19937 random(1);
-    for (int trial = 0; trial < 60; ++trial) {
+    auto any = [&] { return region[random() % region.size()]; };
+    auto compare = [&](const std::optional<Model>& m, double better) {
+        if (!m || m->radius > 20 * box.diagonal()) return;
+        auto in = r.inliers(seed, *m, tolerance, cosine);
+        const double area = worth(*m, in);
+        if (area > better * bestArea) bestArea = area, best = *m, held = std::move(in);
+    };
+    for (int trial = 0; rough && trial < 100; ++trial) {
+        const auto one = any(), two = any();
+        compare(r.planeFrom(seed, one, two), 1);
+    }
+    for (int trial = 0; trial < (rough ? 600 : 60); ++trial) {
         // one of the pair is the seed itself in every second trial: the face must hold it
-        const auto s = trial % 2 ? region[random() % region.size()] : seed;
-        const auto m = r.cylinderFrom(s, region[random() % region.size()]);
-        if (!m || m->radius > 20 * box.diagonal()) continue;
-        const auto in = r.inliers(seed, *m, tolerance);
-        const double area = r.areaOf(in);
-        if (area > 1.2 * bestArea) bestArea = area, best = *m, held = in;
+        const auto s = trial % 2 ? any() : seed;
+        compare(r.cylinderFrom(s, any()), best.isPlane ? 1.2 : rough ? 1.0 : 1.2);
     }
     if (held.empty()) return std::nullopt;
-    for (int round = 0; round < 2; ++round) {
-        best = r.refined(best, held);
-        auto again = r.inliers(seed, best, tolerance);
+    for (int round = 0; round < (rough ? 4 : 2); ++round) {
+        const Model next = r.refined(best, held);
+        auto again = r.inliers(seed, next, tolerance, cosine);
         if (again.empty()) break;
+        best = next;
         held = std::move(again);
     }
     FittedFace f = r.describe(best, held);
@@ -236,10 +293,10 @@ std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed) 
         // an arc must be long enough to tell its radius
         double widest = 0;
         for (auto t : f.triangles) {
-            const double cosine = std::clamp(r.normal(t).dot(r.normal(seed)), -1.0, 1.0);
-            widest = std::max(widest, std::acos(cosine));
+            const double angle = std::clamp(r.normal(t).dot(r.normal(seed)), -1.0, 1.0);
+            widest = std::max(widest, std::acos(angle));
         }
-        if (widest < 10 * M_PI / 180) return std::nullopt;
+        if (rough ? r.arcOf(f.triangles, best) < 100 : widest < 10 * M_PI / 180) return std::nullopt;
     }
     return f;
 }

@@ -26,8 +26,10 @@ struct FittedFace {
 
 /// Recognises the face that a triangle belongs to: hypotheses from pairs of triangles (RANSAC, Fischler and Bolles
 /// 1981, with a fixed seed), the one that explains the largest connected area wins, then least squares (Gauss-Newton).
-/// @return nothing when neither a plane nor a cylinder of at least 20 degrees fits
-std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed);
+/// @param roughness  how far a surface that was measured or computed lies off its faces, mm: of such a one only what is
+///                   within 60 times that of the seed is looked at; 0: the faces of a designed body
+/// @return nothing when neither a plane nor a cylinder of at least 20 degrees (rough ones: 100) fits
+std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed, double roughness = 0);
 
 /// Circle through three points: centre, unit axis, radius. Nothing when they lie on a line.
 struct Circle {
