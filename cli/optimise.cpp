@@ -1,3 +1,4 @@
+#include <algorithm>
 #include <filesystem>
 
 #include "base/error.hpp"
@@ -9,6 +10,26 @@
 #include "store/storage.hpp"
 
 namespace escultura::cli {
+namespace {
+
+/// The limit that is nearest to its bound or farthest over it: "stress of 'pull' 1.02 of its limit"; empty: none.
+std::string worstLimit(const duty::Part& part, const std::vector<double>& limits) {
+    if (limits.empty()) return {};
+    std::vector<std::string> cases, kinds;  // as the optimisation counts them: each case's limits, then the next case's
+    for (const duty::LoadCase& c : part.loadCases)
+        if (c.use == duty::LoadCase::Use::check) cases.push_back(c.name);
+    for (const duty::Combination& c : part.combinations)
+        if (c.on) cases.push_back(c.name);
+    if (part.optimisation.safetyFactor > 0) kinds.push_back("stress");
+    if (part.optimisation.compliance > 0) kinds.push_back("compliance");
+    const auto worst = std::max_element(limits.begin(), limits.end());
+    const auto i = static_cast<std::size_t>(worst - limits.begin());
+    const std::string share = formatNumber(*worst, 3) + " of its limit";
+    if (kinds.empty() || i / kinds.size() >= cases.size()) return "a limit at " + share;
+    return kinds[i % kinds.size()] + " of '" + cases[i / kinds.size()] + "' at " + share;
+}
+
+}  // namespace
 
 int optimiseField(const OptimiseOptions& o) {
     if (std::filesystem::path(o.out).extension() != ".vti")
@@ -43,13 +64,12 @@ int optimiseField(const OptimiseOptions& o) {
         part,
         [&](const optimise::Step& s, const field::DensityField&) {
             if (o.quiet) return true;
-            std::string limits;
-            for (double l : s.limits) limits += " " + formatNumber(l, 3);
+            const std::string limits = worstLimit(part, s.limits);
             std::printf("%4d  objective %-10s share %-8s sharpness %-4s change %-6s %3d iterations %6.1f s%s%s\n",
                         s.number, formatNumber(s.objective, 5).c_str(), formatNumber(s.share, 4).c_str(),
                         formatNumber(s.sharpness, 3).c_str(), formatNumber(s.change, 2).c_str(), s.iterations,
                         std::chrono::duration<double>(std::chrono::steady_clock::now() - begin).count(),
-                        limits.empty() ? "" : "  limits", limits.c_str());
+                        limits.empty() ? "" : "  ", limits.c_str());
             std::fflush(stdout);
             return true;
         },

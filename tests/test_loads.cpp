@@ -137,8 +137,12 @@ class TestLoads : public QObject {
         for (std::size_t n = 0; n < f.size(); ++n)
             if (pipe().position[n][1] > 1) across = std::max(across, std::hypot(f[n][0], f[n][1]));
         QVERIFY2(across < 1e-9, qPrintable(QString::number(across)));  // the other half bears nothing
-        QVERIFY_EXCEPTION_THROWN(addBearing(block(), top(), Vec3::UnitX(), Vec3(20, 10, 12), Vec3(0, 0, 500), f),
-                                 InputError);
+        try {
+            addBearing(block(), top(), Vec3::UnitX(), Vec3(20, 10, 12), Vec3(0, 0, 500), f);
+            QFAIL("no error");
+        } catch (const InputError& e) {
+            QVERIFY(!e.detail().expected.empty() && !e.detail().found.empty());
+        }
     }
     void bodyForcesWeighThePart() {
         NodalForces f(block().position.size(), Vec3::Zero());

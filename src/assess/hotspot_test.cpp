@@ -291,7 +291,7 @@ void classify(Evidence& e) {
         e.reason = grows + " at a sharp edge of " + formatNumber(e.angle, 3) + "°.";
     } else if (e.change > 0 && e.exponent > growing && boundary <= e.zone) {
         e.verdict = HotspotClass::artefact;
-        e.reason = grows + ", " + formatNumber(boundary, 2) + " mm from the " +
+        e.reason = grows + ", " + formatNumber(boundary < 1e-3 ? 0 : boundary, 2) + " mm from the " +
                    (e.toSupport <= e.toLoad ? "support" : "load") + " (its zone: " + formatNumber(e.zone, 2) + " mm).";
     } else if (weak) {
         e.reason = grows + " at an edge of " + formatNumber(e.angle, 3) +

@@ -78,7 +78,12 @@ void addBearing(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces, 
     addTraction(
         mesh, faces, [&](const Vec3& p, const Vec3& n) -> Vec3 { return -cosine(p, n) * n; }, pressure);
     const double reached = resultant(mesh, pressure, centre).force.dot(direction);
-    if (!(reached > 0)) throw InputError("A bearing load finds no part of the bore to press on.");
+    if (!(reached > 0))
+        throw InputError(ErrorDetail{"A bearing load finds no part of the bore to press on.",
+                                     {},
+                                     {},
+                                     "faces that look against the force",
+                                     "none of them does"});
     for (Vec3& f : pressure) f *= size / reached;
     // what the mesh's facets leave of the wanted resultant and line of action
     const Resultant r = resultant(mesh, pressure, centre);

@@ -106,7 +106,17 @@ class Builder {
                           share,       model_.loads.back().forces,
                           bodyForces_, model_.meant.back(),
                           move,        [this] { return massOf(); }};
-        kind.apply(l, target);
+        try {
+            kind.apply(l, target);
+        } catch (const InputError& e) {  // which load it is only this place knows
+            ErrorDetail detail = e.detail();
+            if (detail.place.empty()) {
+                detail.place = "load case '" + model_.cases.back() + "', " + kind.key;
+                for (const std::string& name : l.on.interfaces) detail.place += " on '" + name + "'";
+                if (kind.onFaces) detail.place += ", face '" + l.on.face + "'";
+            }
+            throw InputError(detail);
+        }
         auto& facets = model_.facetShare.back();
         facets = std::max(facets, kind.facetShare);
     }
