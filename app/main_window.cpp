@@ -589,14 +589,19 @@ report::SceneOptions MainWindow::forPicking(report::SceneOptions o) {
     // the body of a designer first; else the surface where it is looked at, else the field as it is
     if (designed || o.show == Show::original) {
         o.show = Show::original;
+        pickedFrom_ = {};
         pickBody_ = p.original(session_.recipe());
     } else if (o.show == Show::surface && surface) {
+        pickedFrom_ = {};
         pickRoughness_ = 0.2 * field->field.spacing.minCoeff();
         pickBody_ = std::shared_ptr<const surface::TriMesh>(surface, &surface->mesh);
     } else {
         o.show = Show::field;
         o.fieldAsSurface = true;
         pickRoughness_ = 0.4 * field->field.spacing.minCoeff();
+        const std::pair<const void*, double> from{field.get(), session_.recipe().threshold};
+        if (pickBody_ && pickedFrom_ == from) return o;  // made already
+        pickedFrom_ = from;
         pickBody_ =
             std::make_shared<const surface::TriMesh>(rawSurface(field->field, session_.recipe().threshold, true));
     }

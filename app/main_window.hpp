@@ -142,8 +142,9 @@ class MainWindow : public QMainWindow {
     report::SceneOptions forPicking(report::SceneOptions options);
     bool picking_ = false, isolate_ = false;
     std::shared_ptr<const surface::TriMesh> pickBody_{};
-    double pickRoughness_ = 0;  ///< of that body, mm
-    QString sampledKey_;        ///< what sampled_ belongs to
+    double pickRoughness_ = 0;                     ///< of that body, mm
+    std::pair<const void*, double> pickedFrom_{};  ///< field and threshold that it was made from
+    QString sampledKey_;                           ///< what sampled_ belongs to
     std::vector<double> sampled_;
     std::vector<std::shared_ptr<const render::Scene>> swing_;
     QTimer swingClock_;

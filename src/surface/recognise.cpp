@@ -244,8 +244,22 @@ class Recogniser {
 
 }  // namespace
 
-std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed, double roughness) {
-    if (seed < 0 || seed >= static_cast<std::int32_t>(mesh.triangle.size())) return std::nullopt;
+std::optional<FittedFace> recogniseFace(const TriMesh& whole, std::int32_t seed, double roughness) {
+    if (seed < 0 || seed >= static_cast<std::int32_t>(whole.triangle.size())) return std::nullopt;
+    TriMesh near;  // of a rough surface, which may be large, only what is looked at
+    std::vector<std::int32_t> origin;
+    if (roughness > 0) {
+        const std::int32_t picked = seed;
+        const Vec3 from = whole.position[whole.triangle[picked][0]];
+        near.position = whole.position;
+        for (std::size_t t = 0; t < whole.triangle.size(); ++t)
+            if ((whole.position[whole.triangle[t][0]] - from).norm() < 70 * roughness) {
+                if (static_cast<std::int32_t>(t) == picked) seed = static_cast<std::int32_t>(near.triangle.size());
+                near.triangle.push_back(whole.triangle[t]);
+                origin.push_back(static_cast<std::int32_t>(t));
+            }
+    }
+    const TriMesh& mesh = roughness > 0 ? near : whole;
     const Recogniser r(mesh);
     const bool rough = roughness > 0;
     const auto region = rough ? r.nearRegion(seed, 60 * roughness) : r.smoothRegion(seed, std::cos(35 * M_PI / 180));
@@ -298,6 +312,8 @@ std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed, 
         }
         if (rough ? r.arcOf(f.triangles, best) < 100 : widest < 10 * M_PI / 180) return std::nullopt;
     }
+    if (rough)
+        for (auto& t : f.triangles) t = origin[static_cast<std::size_t>(t)];
     return f;
 }
 
