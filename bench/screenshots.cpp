@@ -279,7 +279,9 @@ int main(int argc, char** argv) {
     w.viewBar().drawerButton()->setChecked(true);
     w.drawer().setCurrentWidget(&w.drawer().interfaces());
     w.findChild<QTableWidget*>("interfaceTable")->setCurrentCell(4, 0);
+    w.findChild<QPushButton*>("repeatInterface")->click();
     shot("interfaces");
+    w.findChild<QPushButton*>("repeatInterface")->click();
     w.viewBar().drawerButton()->setChecked(false);
     w.dossier().openCard(Stage::duty);
     w.findChild<QPushButton*>("editLoads")->click();

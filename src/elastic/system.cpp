@@ -341,13 +341,16 @@ void System::assemble(const Material& material, const Supports& supports, Progre
         };
         matrix_.pattern.offset.assign(rows + 1, 0);
         auto forAll = [&](auto body) {
-            tbb::parallel_for(tbb::blocked_range<std::size_t>(0, rows, 1024), [&](const auto& range) {
-                std::vector<std::int32_t> row;
-                for (std::size_t n = range.begin(); n < range.end(); ++n) {
-                    collect(n, row);
-                    body(n, row);
-                }
-            });
+            constexpr std::size_t block = 1024;  // each with a row of its own
+            parallelFor((rows + block - 1) / block,
+                        [&](std::size_t b) {
+                            std::vector<std::int32_t> row;
+                            for (std::size_t n = b * block; n < std::min(rows, (b + 1) * block); ++n) {
+                                collect(n, row);
+                                body(n, row);
+                            }
+                        },
+                        1);
         };
         forAll([&](std::size_t n, const auto& row) {
             matrix_.pattern.offset[n + 1] = static_cast<std::int64_t>(row.size());
