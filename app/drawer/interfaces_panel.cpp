@@ -152,6 +152,7 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     second->addStretch(1);
     form_->hide();
     copyOf_ = label("");
+    copyOf_->setWordWrap(false);
     copyKind_ = new QComboBox;
     copyKind_->setObjectName("copyKind");
     copyKind_->addItems({"about an axis", "across a plane"});

@@ -12,8 +12,9 @@
 #include "base/quantity.hpp"
 #include "optimise/grid_rows.hpp"
 
-// Products are compiled for wide registers too; without contraction the bits are the same.
-#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__)
+// Products are compiled for wide registers too; without contraction the bits are the same. The thread sanitizer cannot
+// bear what chooses between them before it has begun itself.
+#if defined(__x86_64__) && defined(__GNUC__) && !defined(__clang__) && !defined(__SANITIZE_THREAD__)
 #define ESCULTURA_WIDE __attribute__((target_clones("avx2", "default")))
 #else
 #define ESCULTURA_WIDE
