@@ -263,6 +263,11 @@ class TestPartEdit : public QObject {
         const Interface* i = two.findInterface("pivot 5");  // the next free number
         QVERIFY(i && (i->origin - Vec3(40, 40, 40)).norm() < 1e-9 && i->axis == Vec3(0, 0, -1));
         QCOMPARE(two.supports[0].on.interfaces.size(), std::size_t(4));
+        auto screw = nlohmann::json::parse(two.text);
+        screw["interfaces"][1]["name"] = "M8";
+        for (auto& c : screw["load_cases"]) c["loads"][0]["interfaces"][0] = "M8";
+        QVERIFY(
+            parsePart(withCopies(parsePart(screw.dump(), part_.path), "M8", how), part_.path).findInterface("M8 2"));
         how.point = Vec3(0, 0, 7.5);  // through its middle
         QVERIFY(messageOf([&] { withCopies(part_, "pivot", how); }).find("plane") != std::string::npos);
         how.kind = Repetition::Kind::about;

@@ -24,6 +24,8 @@ MaterialDialog::MaterialDialog(const Material& from, QWidget* parent) : QDialog(
         label("Isotropic, at the temperature of use. Safety factors compare with the strength that is typed: "
               "take the low value of your standard or test, and say which.",
               "muted"));
+    if (from.orthotropic)
+        form->addRow(label("The part's material is orthotropic: what is typed here takes its place.", "error"));
     from_ = new QComboBox;
     from_->setObjectName("materialFrom");
     from_->addItem("the part's: " + text(from.name));

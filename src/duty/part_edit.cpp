@@ -2,7 +2,6 @@
 
 #include <Eigen/Geometry>
 #include <algorithm>
-#include <cctype>
 #include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -139,10 +138,11 @@ std::string withCopies(const Part& part, const std::string& name, const Repetiti
             about ? Vec3(Eigen::AngleAxisd(2 * M_PI * turn / how.count, axis) * d) : Vec3(d - 2 * d.dot(axis) * axis);
         return isPlace ? Vec3(how.point + there) : there;
     };
+    // "bolt 1" counts on; digits that belong to a word, as in "M8", stay
     std::string stem = name;
-    while (!stem.empty() && std::isdigit(static_cast<unsigned char>(stem.back()))) stem.pop_back();
-    while (!stem.empty() && stem.back() == ' ') stem.pop_back();
-    if (stem.empty()) stem = name;
+    const auto word = name.find_last_not_of("0123456789");
+    if (word != std::string::npos && word + 1 < name.size() && word > 0 && name[word] == ' ')
+        stem = name.substr(0, word);
     json document = json::parse(part.text);
     std::vector<std::string> names;
     int number = 1;

@@ -62,15 +62,15 @@ std::string pointerOf(const Part& part, const std::string& place) {
     return "/" + p->list + "/" + std::to_string(at - names.begin()) + "/" + p->number;
 }
 
-}  // namespace
-
-bool hasNumber(const Part& part, const std::string& place) {
+bool isKnown(const Part& part, const std::string& place) {
     const auto known = partNumbers(part);
     return std::any_of(known.begin(), known.end(), [&](const PartNumberInfo& k) { return k.place == place; });
 }
 
+}  // namespace
+
 std::optional<std::string> namedPlace(const Part& part, const std::string& place) {
-    if (hasNumber(part, place)) return place;
+    if (isKnown(part, place)) return place;
     const auto p = splitPlace(place);
     if (!p || p->item.empty() || p->item.size() > 6 || p->item.find_first_not_of("0123456789") != std::string::npos)
         return {};
@@ -78,7 +78,7 @@ std::optional<std::string> namedPlace(const Part& part, const std::string& place
     const std::size_t n = std::stoul(p->item);
     if (n >= names.size()) return {};
     const std::string named = placeOf(p->list, names[n], p->number);
-    return hasNumber(part, named) ? std::optional(named) : std::nullopt;
+    return isKnown(part, named) ? std::optional(named) : std::nullopt;
 }
 
 std::string byCount(const std::string& place) {

@@ -23,8 +23,6 @@ struct PartNumberInfo {
 /// Every number that may be changed, in the order of the part file.
 std::vector<PartNumberInfo> partNumbers(const Part& part);
 
-bool hasNumber(const Part& part, const std::string& place);
-
 /// A place by names, whatever it was by: earlier versions counted interfaces and load cases ("/interfaces/0/length").
 /// Null: the part has no such number.
 std::optional<std::string> namedPlace(const Part& part, const std::string& place);

@@ -19,8 +19,7 @@ bool isTested(const Finding& f) {
 /// Highest tested stress of a hotspot and of the further places on its slopes, MPa.
 double testedOf(const Finding& f, std::size_t loadCase) {
     double most = f.evidence.counts(loadCase);
-    for (const FurtherTest& x : f.further)
-        if (x.evidence.verdict == HotspotClass::real) most = std::max(most, x.evidence.counts(loadCase));
+    for (const FurtherTest& x : f.further) most = std::max(most, x.evidence.counts(loadCase));
     return most;
 }
 
