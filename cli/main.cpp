@@ -16,6 +16,8 @@
 #include "judge/requirements.hpp"
 #include "project/run.hpp"
 #include "report/report.hpp"
+#include "stages/forecast.hpp"
+#include "stages/plausible.hpp"
 #include "store/storage.hpp"
 
 namespace {
@@ -76,6 +78,10 @@ int runPart(const RunOptions& o, int argc, char** argv) {
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
     recipe.keepMembers = o.keepMembers;
     requireConnected(project.part, *project.field(recipe), recipe);
+    requirePlausible(project.part, recipe, *project.field(recipe));
+    if (!o.quiet && !o.jsonLog)
+        std::fprintf(stderr, "expected: %s\n",
+                     stages::words(forecastRun(project.part, recipe, *project.field(recipe), nullptr)).c_str());
     for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
     if (o.test || (!o.untested && o.level != "look")) {
         const auto begun = std::chrono::steady_clock::now();

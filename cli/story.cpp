@@ -5,6 +5,7 @@
 #include "base/signature.hpp"
 #include "commands.hpp"
 #include "duty/strict_json.hpp"
+#include "judge/factor.hpp"
 #include "judge/findings.hpp"
 #include "judge/proposals.hpp"
 #include "judge/releases.hpp"
@@ -88,6 +89,7 @@ class Story {
         Variant& v = open();
         timings = run(project, v.recipe, Stage::findings, progress_);
         testHotspots(project, v.recipe, {}, progress_);
+        testWhatGoverns(project, v.recipe, progress_);  // and further places on their slopes
         note("Variant " + v.name + " checked and its hotspots tested");
         std::map<std::string, int> classes;
         for (const Finding& f : findingsOf(project, v.recipe)) {

@@ -280,7 +280,7 @@ TestedSpot testSpot(const SpotCase& c, double size) {
         }
     if (top < 0) throw std::runtime_error("no node near the place of " + c.name);
     t.judged = t.check.envelope.stress[top];
-    t.evidence = testSpots(c.part, *c.solid, m.corners, t.check, {t.check.mesh.position[top]}, progress).at(0);
+    t.evidence = testSpots(c.part, {{}, c.solid, {}}, m.corners, t.check, {t.check.mesh.position[top]}, progress).at(0);
     return t;
 }
 

@@ -2,6 +2,7 @@
 #include <filesystem>
 
 #include "base/error.hpp"
+#include "base/machine.hpp"
 #include "base/quantity.hpp"
 #include "base/signature.hpp"
 #include "duty/strict_json.hpp"
@@ -9,6 +10,7 @@
 #include "judge/requirements.hpp"
 #include "made_up_part.hpp"
 #include "project/run.hpp"
+#include "stages/forecast.hpp"
 #include "stages/plausible.hpp"
 #include "store/storage.hpp"
 
@@ -206,6 +208,34 @@ class TestHold : public QObject {
             for (const QString& one : w.split('|')) any = any || said.find(one.toStdString()) != std::string::npos;
             QVERIFY2(any, (w.toStdString() + " is not in: " + said).c_str());
         }
+    }
+    /// A machine of one megabyte cannot, one of a terabyte can; what helps is named, and does help.
+    void whatDoesNotFitIntoTheMachineIsRefused() {
+        Progress progress;
+        const Project p = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
+        Recipe r = p.current().recipe;
+        r.elementSize = 0.4;
+        const RunForecast fine = forecastRun(p.part, r, *p.field(), nullptr);
+        QVERIFY(forecastNotes(fine, r, 1e12).empty() || fine.checkSeconds > 900);
+        const auto notes = forecastNotes(fine, r, 0.9 * fine.checkMemory);
+        QVERIFY(!notes.empty() && notes.front().severity == ReadyNote::Severity::blocker);
+        QVERIFY(mentions(notes.front().text + notes.front().fix, {"The check", "GB", "--element-size"}));
+        QVERIFY(forecastNotes(fine, r, 1.2 * fine.checkMemory).front().severity == ReadyNote::Severity::warning);
+        const QString fix = QString::fromStdString(notes.front().fix);
+        r.elementSize = fix.section("at least ", 1).section(" mm", 0, 0).toDouble();
+        QVERIFY(r.elementSize > 0.4);
+        for (const ReadyNote& n : forecastNotes(forecastRun(p.part, r, *p.field(), nullptr), r, 0.9 * fine.checkMemory))
+            QVERIFY2(n.text.find("memory") == std::string::npos, n.text.c_str());
+        // the machine that this runs on is known, and the forecast is near what comes
+        QVERIFY(machineMemory() > 1e8);
+        r.elementSize = 3;
+        const RunForecast before = forecastRun(p.part, r, *p.field(), nullptr);
+        Project q = p;
+        q.variants[0].recipe = r;
+        run(q, r, Stage::check, progress);
+        const double unknowns = static_cast<double>(q.check(r)->unknowns);
+        QVERIFY2(before.unknowns > 0.6 * unknowns && before.unknowns < 1.7 * unknowns,
+                 qPrintable(QString("%1 forecast, %2").arg(before.unknowns).arg(unknowns)));
     }
     void boresThatCrossAreRefused() {
         const std::string said = refusal([](json& p) {

@@ -100,6 +100,17 @@ class TestSolid : public QObject {
         QCOMPARE(m.genus, 0);
         QVERIFY(near(m.volume, r.solid.volume, 1e-2));
     }
+    /// Far from the origin the digits of volume and centroid are the same.
+    void measuresHoldFarAway() {
+        const Vec3 far(1e6, -1e6, 5e5);
+        cage::Cage cage = ball().cage;
+        for (Vec3& p : cage.position) p += far;
+        Progress progress;
+        const auto here = build({});
+        const auto there = solid::buildSolid(cage, cage::makePatches(cage), {}, {}, progress);
+        QVERIFY(near(there.solid.volume, here.solid.volume, 1e-8));
+        QVERIFY((there.solid.centroid - here.solid.centroid - far).norm() < 1e-5);
+    }
     /// A bore through the middle of a ball removes 4/3 pi (R^3 - (R^2 - a^2)^(3/2)).
     void boreIsExact() {
         const auto r = build({bore(20)});

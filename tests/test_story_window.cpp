@@ -109,7 +109,7 @@ class TestStoryWindow : public QObject, WindowDriver {
 
     void story_data() {
         QTest::addColumn<QString>("amount");
-        QTest::newRow("lever") << "1.2 mm";
+        QTest::newRow("lever") << "1.8 mm";
     }
     void story() {
         QFETCH(QString, amount);
@@ -144,6 +144,7 @@ class TestStoryWindow : public QObject, WindowDriver {
             list()->setCurrentCell(row, 0);
             type(find<QLineEdit>("thickenAmount"), amount);
             follow("proposals", "Thicken by " + amount);
+            finish("applying the proposal");
             ++fixes;
             QCOMPARE(session().project().variants.size(), std::size_t(2 + fixes));
             checkAndTest();

@@ -6,6 +6,7 @@
 #include "judge/factor.hpp"
 #include "project/run.hpp"
 #include "report/part_scene.hpp"
+#include "stages/forecast.hpp"
 #include "stages/ready.hpp"
 
 namespace escultura::app {
@@ -250,12 +251,11 @@ void CheckCard::refreshBody() {
     const LastKnown k = session_.lastKnown();
     if (c.original) {
         expected_->setText("the size of the original's mesh is known once it is made");
-    } else if (k.surface) {
+    } else if (f) {
         try {
-            const MeshForecast m = forecastMesh(session_.part(), *k.surface, r);
-            QString words = QString("about %1 elements, %2 unknowns, %3 GB, %4")
-                                .arg(num(m.elements / 1000, 2) + " k", num(m.unknowns / 1000, 3) + " k",
-                                     num(m.memory / 1e9, 2), QString::fromStdString(m.solver));
+            const RunForecast m = forecastRun(session_.part(), r, *f, k.surface.get());
+            QString words = QString::fromStdString(checkWords(m));
+            if (!k.surface) words += "; known better once the surface is built";
             if (m.thinWalls > 0.005)
                 words += QString("; %1 % of the walls are thinner than an element").arg(num(100 * m.thinWalls, 2));
             expected_->setText(words);
@@ -263,9 +263,7 @@ void CheckCard::refreshBody() {
             expected_->setText(e.what());
         }
     } else {
-        const double volume = f ? f->keptVolume->volume(r.threshold) : 0;
-        expected_->setText(QString("about %1 k elements, known better once the surface is built")
-                               .arg(num(1.18 * 12 * volume / std::pow(r.elementSize, 3) / 1000, 2)));
+        expected_->setText("known once there is a field");
     }
     QStringList missing;
     for (const ReadyNote& n : readyNotes(session_.part(), r, f.get(), nullptr))

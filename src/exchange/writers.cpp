@@ -53,6 +53,12 @@ void replaceFile(const std::string& path, const std::function<void(const std::st
         std::filesystem::remove(temporary, ignored);
         cannotWrite(path);
     }
+    // the new name lasts too; where a folder cannot be flushed, the file is there all the same
+    const std::filesystem::path folder = std::filesystem::absolute(path, failed).parent_path();
+    if (const int f = open(folder.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC); f >= 0) {
+        fsync(f);
+        close(f);
+    }
 }
 
 void writeText(const std::string& path, const std::string& text) {

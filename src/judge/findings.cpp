@@ -124,7 +124,7 @@ void testHotspots(const Project& project, const Recipe& recipe, const std::vecto
         mesh = project.results->store(project.keys(recipe).mesh, evaluateMesh(part, *field, *surface, recipe, progress,
                                                                               original.get(), rebuilt.get()));
     const CheckedBody body = checkedBody(part, *field, *surface, recipe, original.get(), rebuilt.get(), progress);
-    auto evidence = testSpots(part, *body.shape, mesh->corners, *check, places, progress);
+    auto evidence = testSpots(part, body, mesh->corners, *check, places, progress);
     for (std::size_t i = 0; i < nodes.size(); ++i)
         for (const Finding& f : findings)
             if (f.node == nodes[i] && f.place == atMissedWall) {  // whatever grows or settles there, it is not the body

@@ -9,7 +9,7 @@
 namespace escultura::project {
 namespace {
 
-constexpr std::int64_t methodVersion = 6;  // part of every key: raise it when a stage computes something else
+constexpr std::int64_t methodVersion = 7;  // part of every key: raise it when a stage computes something else
 
 }  // namespace
 

@@ -304,10 +304,9 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
     h.paragraph(
         "Judged stresses are averages of each element's own stress at a node; recovered ones are fitted to the "
         "integration points around it. Where the two differ by more than 10 % the place is not resolved, and "
-        "the larger one counts with their difference on top of it, until the hotspot is tested. The lattice of the "
-        "mesh "
-        "lies along the global axes: turned or mirrored, the same part has another mesh, which changes untested peaks "
-        "by about a tenth where they are not resolved, and tested ones by less than 1 % (measured on a reference "
+        "the larger one counts with their difference on top of it, until the hotspot is tested. The same part moved, "
+        "mirrored or turned by quarters has the same mesh; another mesh of it changes untested peaks by about a tenth "
+        "where they are not resolved, and tested ones by less than 1 % (measured on a reference "
         "part).");
     for (const CaseResult& x : c->cases)
         if (x.intoSupports > 1e-4)

@@ -22,14 +22,14 @@ namespace {
 
 /// The share of an untrimmed patch: the integrands are of degree 8 in each direction, five Gauss points a span are
 /// exact.
-FaceMeasures::Share shareOf(const cage::Patch& patch) {
+FaceMeasures::Share shareOf(const cage::Patch& patch, const Vec3& about) {
     FaceMeasures::Share s;
     for (int j = 0; j < 10; ++j)
         for (int i = 0; i < 10; ++i) {
             const auto [u, wu] = cage::gaussPlace(i);
             const auto [v, wv] = cage::gaussPlace(j);
             const double w = wu * wv;
-            const Vec3 x = patch.point(u, v), n = patch.cross(u, v);
+            const Vec3 x = patch.point(u, v) - about, n = patch.cross(u, v);
             s.volume += w * x.dot(n) / 3;
             s.moment += w * x.dot(n) / 4 * x;
             s.area += w * n.norm();
@@ -122,7 +122,7 @@ TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, Fa
         builder.Add(face, wire);
         builder.NaturalRestriction(face, Standard_True);
         builder.Add(shell, face);
-        measures.know(face, shareOf(patches.patch[f]));
+        measures.know(face, shareOf(patches.patch[f], measures.about(patches.patch[f].pole[0])));
     }
     shell.Closed(Standard_True);
     TopoDS_Solid solid;

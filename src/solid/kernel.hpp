@@ -10,6 +10,7 @@
 #include <TopoDS_Solid.hxx>
 #include <chrono>
 #include <gp_Ax2.hxx>
+#include <optional>
 
 #include "solid/build.hpp"
 
@@ -74,13 +75,23 @@ class FaceMeasures {
   public:
     struct Share {
         double volume = 0, area = 0;
-        Vec3 moment = Vec3::Zero();
+        Vec3 moment = Vec3::Zero();  ///< about the point of all shares
     };
+    /// The point that every share is taken about, or their sum means nothing; far from the faces their digits would
+    /// cancel. @param first  taken when there is none yet: a point of the body
+    const Vec3& about(const Vec3& first) {
+        if (!about_) about_ = first;
+        return *about_;
+    }
     /// Tells the share of a face as it lies on its surface (orientation forward).
     void know(const TopoDS_Shape& face, const Share& share) { known_.Bind(face.Oriented(TopAbs_FORWARD), share); }
     Share of(const TopoDS_Shape& shape);
 
+    /// Centroid of a share's volume.
+    Vec3 centroid(const Share& s) const { return about_.value_or(Vec3::Zero()) + s.moment / s.volume; }
+
   private:
+    std::optional<Vec3> about_;
     NCollection_DataMap<TopoDS_Shape, Share, TopTools_ShapeMapHasher> known_;
 };
 

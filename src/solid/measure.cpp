@@ -73,15 +73,17 @@ FaceMeasures::Share FaceMeasures::of(const TopoDS_Shape& shape) {
     for (TopExp_Explorer faces(shape, TopAbs_FACE); faces.More(); faces.Next()) {
         const TopoDS_Shape forward = faces.Current().Oriented(TopAbs_FORWARD);
         if (!known_.IsBound(forward)) {
-            // about the origin for every face, or the sum means nothing
+            TopExp_Explorer corner(forward, TopAbs_VERTEX);
+            const Vec3 point = about(corner.More() ? fromPoint(BRep_Tool::Pnt(TopoDS::Vertex(corner.Current())).XYZ())
+                                                   : Vec3(Vec3::Zero()));
             BRepGProp_Face face(TopoDS::Face(forward));
             BRepGProp_Domain domain(TopoDS::Face(forward));
-            const BRepGProp_Vinert volume(face, domain, gp_Pnt(0, 0, 0));
+            const BRepGProp_Vinert volume(face, domain, toPoint(point));
             GProp_GProps area;
             BRepGProp::SurfaceProperties(forward, area);
             Share s;
             s.volume = volume.Mass();
-            s.moment = volume.Mass() * fromPoint(volume.CentreOfMass().XYZ());
+            s.moment = volume.Mass() * (fromPoint(volume.CentreOfMass().XYZ()) - point);
             s.area = area.Mass();
             known_.Bind(forward, s);
         }
@@ -98,7 +100,7 @@ SolidFigures figuresOf(const TopoDS_Shape& shape, bool check, FaceMeasures& meas
     SolidFigures f;
     const FaceMeasures::Share s = measures.of(shape);
     f.volume = s.volume;
-    if (s.volume != 0) f.centroid = s.moment / s.volume;
+    if (s.volume != 0) f.centroid = measures.centroid(s);
     f.area = s.area;
     for (TopExp_Explorer e(shape, TopAbs_SOLID); e.More(); e.Next()) ++f.solids;
     for (TopExp_Explorer e(shape, TopAbs_FACE); e.More(); e.Next()) ++f.faces;

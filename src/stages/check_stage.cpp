@@ -136,20 +136,22 @@ CheckedBody checkedBody(const Part& part, const FieldResult& field, const Surfac
                         const surface::TriMesh* original, const RebuildResult* rebuilt, Progress& progress) {
     if (rebuilt && !recipe.check.original) {
         progress.step("Reading the solid");
-        return {solidShape(*rebuilt), rebuilt->faces};
+        return {{}, solidShape(*rebuilt), rebuilt->faces};
     }
+    const OwnFrame& frame = field.frame;
+    const Part own = into(frame, part);
     if (!recipe.check.original) {
-        const PartShape solid = surfaceShape(part, field, recipe, surface.solvedThreshold, progress);
-        return {solid.solid, solid.faces};
+        const PartShape solid = surfaceShape(own, *field.own, into(frame, recipe), surface.solvedThreshold, progress);
+        return {frame, solid.solid, outOf(part, solid.faces)};
     }
     if (!part.original) {  // no file: the design space with its interfaces
-        const PartShape solid = buildShape(part, field.regions, nullptr);
-        return {solid.solid, solid.faces};
+        const PartShape solid = buildShape(own, field.own->regions, nullptr);
+        return {frame, solid.solid, outOf(part, solid.faces)};
     }
     progress.step("Finding the original's edges");
-    auto body = std::make_shared<surface::PatchedBody>(*original);
-    auto faces = facesOn(part, *body);
-    return {body, std::move(faces)};
+    auto body = std::make_shared<surface::PatchedBody>(into(frame, *original));
+    const auto faces = facesOn(own, *body);
+    return {frame, body, outOf(part, faces)};
 }
 
 elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress) {
@@ -160,18 +162,19 @@ double ruledStress(const Part& part, const elastic::Voigt6& stress) {
     return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
 }
 
-std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe) {
+std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe,
+                                                const OwnFrame& frame) {
     const auto& sizes = recipe.check.localSizes;
     const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
     const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
     // elements much wider than a bore would lose it
-    std::vector<const Interface*> narrow;
+    std::vector<Interface> narrow;
     for (const Interface& i : part.interfaces)
-        if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(&i);
+        if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(i);
     if (sizes.empty() && !byThickness && narrow.empty()) return {};
     struct Region {
         LocalSize size;
-        const Interface* interface;
+        Interface interface;
     };
     std::vector<Region> regions;
     for (const LocalSize& s : sizes) {
@@ -180,19 +183,19 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
             throw InputError(ErrorDetail{"A local element size names an interface that the part does not have.",
                                          part.path, "local size", "one of the part's interfaces",
                                          "'" + s.interface + "'"});
-        regions.push_back({s, i});
+        regions.push_back({s, i ? *i : Interface{}});
     }
     auto tree = byThickness ? std::make_shared<surface::TriangleTree>(surface.mesh) : nullptr;
     const auto* skin = &surface;
     const int through = recipe.check.elementsThrough;
     return [=](const Vec3& p) {
         double size = 1e300;
-        for (const Interface* i : narrow) {
-            const Vec3 d = p - i->origin;
-            const double along = d.dot(i->axis);
-            if (along >= -usual && along <= i->length + usual &&
-                (d - along * i->axis).norm() <= 0.5 * i->boreDiameter + usual)
-                size = std::min(size, 0.5 * i->boreDiameter);
+        for (const Interface& i : narrow) {
+            const Vec3 d = p - i.origin;
+            const double along = d.dot(i.axis);
+            if (along >= -usual && along <= i.length + usual &&
+                (d - along * i.axis).norm() <= 0.5 * i.boreDiameter + usual)
+                size = std::min(size, 0.5 * i.boreDiameter);
         }
         for (const Region& r : regions) {
             bool inside = false;
@@ -204,7 +207,7 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
                     inside = (p - r.size.centre).norm() <= r.size.radius;
                     break;
                 case LocalSize::Kind::interface: {
-                    const Interface& i = *r.interface;
+                    const Interface& i = r.interface;
                     const Vec3 d = p - i.origin;
                     const double along = d.dot(i.axis), reach = r.size.radius;
                     const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter);
@@ -216,7 +219,7 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
             if (inside) size = std::min(size, r.size.size * factor);
         }
         if (tree) {
-            const auto near = tree->closest(p, 3 * usual, 400);
+            const auto near = tree->closest(frame.outOf(p), 3 * usual, 400);
             if (near.triangle >= 0) {
                 const auto& t = skin->mesh.triangle[near.triangle];
                 double wall = 1e300;
@@ -260,8 +263,9 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
         recipe.check.method == elastic::Method::direct || (recipe.check.method == elastic::Method::automatic &&
                                                            f.unknowns <= static_cast<double>(options.directUnknowns));
     f.solver = direct ? "direct" : "multigrid";
-    // factor of nested dissection in three dimensions grows with the 4/3rd power; the constant is measured on the yoke
-    f.memory = direct ? 1.35e9 * std::pow(f.unknowns / 3e5, 4.0 / 3) : 1.15e3 * f.unknowns;
+    // the factor of nested dissection in three dimensions grows with the 4/3rd power; constants are measured on the
+    // demos at three sizes each, the highest of them
+    f.memory = direct ? 2.6e9 * std::pow(f.unknowns / 3e5, 4.0 / 3) : 1.4e3 * f.unknowns;
     if (!surface.thickness.value.empty()) {
         double below = 0, total = 0;
         for (const auto& q : surface.mesh.triangle) {
@@ -283,11 +287,13 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
     const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
     mesh::MeshOptions options;
     options.elementSize = spacingOf(recipe);
-    if (!recipe.check.original) options.localSize = localSpacing(part, surface, recipe);
+    if (!recipe.check.original)
+        options.localSize = localSpacing(into(solid.frame, part), surface, into(solid.frame, recipe), solid.frame);
     MeshResult m;
+    m.frame = solid.frame;
     lattice::CreaseReport creases;
     m.corners = mesh::cornerMesh(*solid.shape, options, creases, progress);
-    m.mesh = mesh::curvedMesh(*solid.shape, m.corners, progress);
+    m.mesh = outOf(m.frame, mesh::curvedMesh(*solid.shape, m.corners, progress));
     m.mesh.creases = creases;
     m.faces = solid.faces;
     if (rebuilt && !recipe.check.original)
@@ -319,7 +325,7 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
     while (static_cast<int>(r.passes.size()) < recipe.check.passes && r.unknowns < 3000000) {
         progress.step("Refining where the error is");
         lattice::refineMarked(*solid.shape, finer.corners, worthRefining(r), progress);
-        finer.mesh = mesh::curvedMesh(*solid.shape, finer.corners, progress);
+        finer.mesh = outOf(finer.frame, mesh::curvedMesh(*solid.shape, finer.corners, progress));
         finer.mesh.creases = mesh.mesh.creases;
         finer.quality = mesh::measureQuality(finer.mesh);
         CheckResult next;

@@ -11,6 +11,7 @@
 #include "duty/recipe.hpp"
 #include "elastic/solve.hpp"
 #include "stages/check_model.hpp"
+#include "stages/own_frame.hpp"
 #include "surface/tri_mesh.hpp"
 
 namespace escultura::stages {
@@ -24,7 +25,8 @@ struct MeshResult {
     mesh::TetMesh mesh;
     mesh::Quality quality;
     std::vector<NamedFace> faces;
-    lattice::TetComplex corners;  ///< what adaptive refinement goes on from
+    OwnFrame frame;               ///< that the mesh was made in
+    lattice::TetComplex corners;  ///< what adaptive refinement goes on from, in that frame
     double bodyVolume = 0;        ///< of the body that was meshed, mm3; 0: not known
 };
 
@@ -126,7 +128,8 @@ CheckResult evaluateCheck(const Part& part, const FieldResult& field, const Surf
 
 /// The body that is checked, with the faces of the interfaces on it.
 struct CheckedBody {
-    std::shared_ptr<const shape::Shape> shape;
+    OwnFrame frame;
+    std::shared_ptr<const shape::Shape> shape;  ///< in that frame
     std::vector<NamedFace> faces;
 };
 CheckedBody checkedBody(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
@@ -136,7 +139,9 @@ CheckedBody checkedBody(const Part& part, const FieldResult& field, const Surfac
 double ruledStress(const Part& part, const elastic::Voigt6& stress);
 
 /// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
-std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe);
+/// @param frame  of the part, the recipe and the places; the surface is in the global one
+std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe,
+                                                const OwnFrame& frame = {});
 
 /// Strain energy density at a node, N/mm2; equivalent (von Mises) strain; strains as engineering shears.
 elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress);

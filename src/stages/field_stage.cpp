@@ -76,6 +76,34 @@ field::DensityField chosenField(const FieldChoice& choice, const std::vector<con
     return field::combine(fields, how, choice.weights);
 }
 
+namespace {
+
+/// A field's result in a frame. What does not depend on places is shared.
+std::shared_ptr<const FieldResult> turned(const FieldResult& r, const OwnFrame& frame) {
+    auto own = std::make_shared<FieldResult>();
+    own->field = into(frame, r.field);
+    own->frame = frame;
+    own->regions.designSpace = into(frame, r.regions.designSpace);
+    auto body = [&](const surface::MeshBody& b) {
+        return std::make_shared<const surface::MeshBody>(into(frame, b.mesh()), b.offset());
+    };
+    if (r.regions.designBody) own->regions.designBody = body(*r.regions.designBody);
+    for (const auto& b : r.regions.keepOutBodies) own->regions.keepOutBodies.push_back(body(*b));
+    own->kept = r.kept;
+    for (field::KeptCells& k : own->kept) {
+        for (std::size_t& c : k.cells) c = into(frame, r.field, c);
+        std::sort(k.cells.begin(), k.cells.end());
+    }
+    own->isVoid = into(frame, r.field, r.isVoid);
+    own->keptVolume = r.keptVolume;
+    own->pieces = r.pieces;
+    own->designVolume = r.designVolume;
+    own->largestConnectingThreshold = r.largestConnectingThreshold;
+    return own;
+}
+
+}  // namespace
+
 FieldResult prepareField(const Part& part, field::DensityField field, Progress& progress) {
     FieldResult r;
     r.field = std::move(field);
@@ -94,6 +122,8 @@ FieldResult prepareField(const Part& part, field::DensityField field, Progress& 
                                             (!r.regions.designBody || r.regions.designBody->value(p) < 0));
         }));
     r.largestConnectingThreshold = r.pieces->largestConnectingThreshold();
+    r.frame = ownFrame(part, r.field);
+    r.own = turned(r, r.frame);
     return r;
 }
 

@@ -9,6 +9,7 @@
 #include "duty/recipe.hpp"
 #include "field/combine.hpp"
 #include "field/piece_tree.hpp"
+#include "stages/own_frame.hpp"
 #include "stages/part_shape.hpp"
 #include "surface/tri_mesh.hpp"
 
@@ -27,6 +28,8 @@ struct FieldResult {
     std::shared_ptr<const field::PieceTree> pieces;
     double designVolume = 0;                ///< cells of the design space that are not void by definition, mm3
     double largestConnectingThreshold = 0;  ///< negative: never connected
+    OwnFrame frame;
+    std::shared_ptr<const FieldResult> own;  ///< the same in the part's own frame, where its geometry is made
 };
 
 /// Iso-surface of the densities as they are, closed by a layer of void around the grid.

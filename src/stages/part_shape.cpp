@@ -206,6 +206,15 @@ std::vector<Primitive> sidesOf(const Box3& box) {
 
 }  // namespace
 
+std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces) {
+    for (NamedFace& f : faces)
+        if (const Interface* i = part.findInterface(f.interface)) {
+            f.origin = i->origin;
+            f.axis = i->axis;
+        }
+    return faces;
+}
+
 std::vector<Vec3> machinedSides(const Part& part, const Regions& regions, std::vector<Vec3>* normals) {
     std::vector<Vec3> points;
     for (const Primitive& side : sidesOf(regions.designSpace))

@@ -10,6 +10,7 @@
 #include "shape/field_body.hpp"
 #include "shape/machined_solid.hpp"
 #include "solid/feature.hpp"
+#include "surface/mesh_body.hpp"
 
 namespace escultura::stages {
 // the stages speak of the part in its own words
@@ -34,6 +35,9 @@ struct NamedFace {
     }
 };
 
+/// Faces of a part's own frame at the places of its interfaces. @param part  in the global frame
+std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces);
+
 struct PartShape {
     std::shared_ptr<shape::MachinedSolid> solid;
     std::vector<NamedFace> faces;
@@ -43,8 +47,8 @@ struct PartShape {
 /// Where material may be, besides the interfaces' cuts.
 struct Regions {
     Box3 designSpace;
-    std::shared_ptr<const shape::FreeBody> designBody;                  ///< null: the box alone
-    std::vector<std::shared_ptr<const shape::FreeBody>> keepOutBodies;  ///< of the keep-outs of kind body, in order
+    std::shared_ptr<const surface::MeshBody> designBody;                  ///< null: the box alone
+    std::vector<std::shared_ptr<const surface::MeshBody>> keepOutBodies;  ///< of the keep-outs of kind body, in order
 };
 
 /// Design space of the part, or the field's box when the part gives none; reads the bodies that the part names.

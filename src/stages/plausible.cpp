@@ -7,10 +7,12 @@
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
+#include "base/machine.hpp"
 #include "base/quantity.hpp"
 #include "base/text.hpp"
 #include "exchange/body_files.hpp"
 #include "lattice/stuffing.hpp"
+#include "stages/forecast.hpp"
 
 namespace escultura::stages {
 namespace {
@@ -238,8 +240,14 @@ void requireOriginal(const Part& part, double fieldSize) {
 
 }  // namespace
 
-std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field) {
-    return Judge(part, recipe, field).notes();
+std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field,
+                                         const SurfaceResult* surface) {
+    std::vector<ReadyNote> notes = Judge(part, recipe, field).notes();
+    // what cannot be meant needs no forecast
+    if (std::none_of(notes.begin(), notes.end(), [](const ReadyNote& n) { return n.severity == Severity::blocker; }))
+        for (ReadyNote& n : forecastNotes(forecastRun(part, recipe, field, surface), recipe, machineMemory()))
+            notes.push_back(std::move(n));
+    return notes;
 }
 
 void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field) {

@@ -10,7 +10,9 @@
 namespace escultura::stages {
 
 /// What cannot be meant (blockers) and what is odd (warnings). Part of readyNotes().
-std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field);
+/// @param surface  for the forecast; null: not built yet
+std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field,
+                                         const SurfaceResult* surface = nullptr);
 
 /// @throws InputError with the first blocker
 void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field);

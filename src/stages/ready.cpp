@@ -150,7 +150,7 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
         }
     }
     if (field) {
-        for (ReadyNote& n : plausibilityNotes(part, recipe, *field)) notes.push_back(std::move(n));
+        for (ReadyNote& n : plausibilityNotes(part, recipe, *field, surface)) notes.push_back(std::move(n));
         const ThresholdFigures t = thresholdFigures(part, *field, recipe);
         for (const auto& name : t.cutOff)
             if (used.count(name))

@@ -259,7 +259,7 @@ std::function<assess::NearBoundary(const Vec3&)> boundaryFinder(const Part& part
     return [faces = actingFaces(part, check)](const Vec3& place) { return nearBoundary(faces, place); };
 }
 
-std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& body, lattice::TetComplex corners,
+std::vector<assess::Evidence> testSpots(const Part& part, const CheckedBody& body, lattice::TetComplex corners,
                                         const CheckResult& check, const std::vector<Vec3>& places, Progress& progress) {
     WholeSolution whole;
     whole.mesh = std::shared_ptr<const mesh::TetMesh>(&check.mesh, [](const mesh::TetMesh*) {});
@@ -287,9 +287,11 @@ std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& bo
     auto resolve = [&](const std::function<double(const Vec3&)>& wanted, std::span<const std::size_t> active) {
         const int level = std::min(refinement++, 2);
         const double reach = pieceReach[level], inner = assess::refinedBall[level];
-        lattice::refine(body, corners, wanted, mostElements, progress);
+        auto wantedHere = [&](const Vec3& p) { return wanted(body.frame.outOf(p)); };
+        lattice::refine(*body.shape, corners, wantedHere, mostElements, progress);
         RefinedModel finer;
-        finer.mesh = std::make_shared<const mesh::TetMesh>(mesh::curvedMesh(body, corners, progress));
+        finer.mesh =
+            std::make_shared<const mesh::TetMesh>(outOf(body.frame, mesh::curvedMesh(*body.shape, corners, progress)));
         finer.model = checkModel(part, check.faces, *finer.mesh);
         finer.loads = loadsOf(part, check, finer.model);
         std::vector<assess::Refined> pieces(active.size());

@@ -18,7 +18,7 @@ std::function<assess::NearBoundary(const Vec3& place)> boundaryFinder(const Part
 /// that the cut matters the piece grows to twice and four times its radius, at last to the whole refined model.
 /// @param corners  of the mesh that the check started from
 /// @param places   of the hotspots, mm
-std::vector<assess::Evidence> testSpots(const Part& part, const shape::Shape& body, lattice::TetComplex corners,
+std::vector<assess::Evidence> testSpots(const Part& part, const CheckedBody& body, lattice::TetComplex corners,
                                         const CheckResult& check, const std::vector<Vec3>& places, Progress& progress);
 
 }  // namespace escultura::stages

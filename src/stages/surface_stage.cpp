@@ -714,7 +714,9 @@ surface::TriMesh designSpaceSurface(const Part& part, const Regions& regions, do
     return surface::extractSurface(*buildShape(part, regions, nullptr).solid, spacing, true, progress);
 }
 
-SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+namespace {
+
+SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
     SurfaceResult r;
     const field::DensityField cells = keptField(field, recipe);
     const auto density = smoothDensity(part, field, cells, recipe, progress);
@@ -736,6 +738,22 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
     measureDeviation(cells, raw, rawTree, shaped, field.regions.designSpace, recipe.keepMembers, r, progress);
     r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
     findLosses(part, field, thinnerPlaces(field, recipe, iso, rawTree, ownTree, final, shaped, progress), r);
+    return r;
+}
+
+}  // namespace
+
+SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+    const OwnFrame& frame = field.frame;
+    SurfaceResult r = surfaceInFrame(into(frame, part), *field.own, into(frame, recipe), progress);
+    r.mesh = outOf(frame, std::move(r.mesh));
+    r.faces = outOf(part, r.faces);
+    for (Vec3* p : {&r.measures.centroid, &r.deviationMaxAt, &r.thickness.leastAt}) *p = frame.outOf(*p);
+    for (GeometryFinding& f : r.findings) f.position = frame.outOf(f.position);
+    const Mat3 own = r.measures.inertia;
+    for (int i = 0; i < 3; ++i)
+        for (int k = 0; k < 3; ++k)
+            r.measures.inertia(frame.axis[i], frame.axis[k]) = frame.sense[i] * frame.sense[k] * own(i, k);
     return r;
 }
 

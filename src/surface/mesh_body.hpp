@@ -17,6 +17,7 @@ class MeshBody final : public shape::FreeBody {
     double value(const Vec3& p) const override;
     Vec3 gradient(const Vec3& p) const override;
     const TriMesh& mesh() const { return mesh_; }
+    double offset() const { return offset_; }
     const Box3& bounds() const { return bounds_; }
 
   private:
