@@ -318,6 +318,7 @@ bool attempt(Kind kind, std::uint32_t seed, const std::string& folder, const std
             recipe.elementSize = 5;
             const auto field = p.field(recipe);
             readyNotes(p.part, recipe, field.get(), nullptr);
+            if (!field) return false;  // a part without one is whole: it would be made
             requirePlausible(p.part, recipe, *field);
             if (seed % 10 == 0) run(p, recipe, Stage::surface, progress);
             return false;
