@@ -180,10 +180,9 @@ class TestKills : public QObject {
             count = std::min(count, from.size());
             for (std::size_t k = 0; k < count; ++k) tried.push_back(from[k * from.size() / count]);
         };
-        // the last call but one is the renaming or close to it
-        spread(others, most - std::min(most / 2, writes.size()));
+        spread(others, most - std::max<std::size_t>(1, most / 4));
         spread(writes, most - tried.size());
-        tried.back() = others.back();
+        if (std::find(tried.begin(), tried.end(), others.back()) == tried.end()) tried.back() = others.back();
         int old = 0;
         for (const long at : tried) {
             startAnew(kind);

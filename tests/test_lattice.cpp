@@ -136,6 +136,70 @@ class TestLattice : public QObject {
                 corners += (m.position[n] - Vec3(c & 1 ? 60 : 0, c & 2 ? 40 : 0, c & 4 ? 10 : 0)).norm() < 1e-6;
         QCOMPARE(corners, 8);
     }
+    /// A block that carries a wall of a quarter of the elements' size: an even lattice tears it, one that is finer
+    /// there holds it, with the volume and without slivers; away from it the elements stay as they are.
+    void gradedLatticeHoldsThinWalls() {
+        auto body = solidOf(
+            [&](const Vec3& p) {
+                const double block = std::max({std::abs(p[0] + 10) - 10, std::abs(p[1]) - 10, std::abs(p[2]) - 10});
+                const double wall =
+                    std::max({std::abs(p[0] - 15) - 16, std::abs(p[1]) - 8, std::abs(p[2] - 0.3) - 0.5});
+                return std::min(block, wall);
+            },
+            45);
+        const double exact = 30 * 16 * 1;  // of the wall beyond 1 mm
+        auto wallOf = [](const mesh::TetMesh& m) {
+            double volume = 0;
+            for (const auto& t : m.tet)
+                if (m.position[t[0]][0] > 1)
+                    volume += tetVolume(m.position[t[0]], m.position[t[1]], m.position[t[2]], m.position[t[3]]);
+            return volume;
+        };
+        Progress progress;
+        mesh::MeshOptions even;
+        even.elementSize = 4;
+        mesh::MeshOptions graded = even;
+        graded.wallSize = [](const Vec3& p) { return p[0] > -1 && std::abs(p[2] - 0.3) < 2 ? 0.7 : 1e9; };
+        QVERIFY(wallOf(mesh::meshShape(*body, even, progress)) < 0.5 * exact);
+        const mesh::TetMesh m = mesh::meshShape(*body, graded, progress);
+        const auto q = mesh::measureQuality(m);
+        // its edges are rounded by elements of 0.7 mm
+        QVERIFY2(std::abs(wallOf(m) / exact - 1) < 0.04, qPrintable(QString::number(wallOf(m))));
+        QVERIFY2(q.minDihedral > 10, qPrintable(QString::number(q.minDihedral)));
+        QVERIFY(q.minScaledJacobian > 0);
+        double reaches = 0;
+        int coarse = 0;
+        for (std::size_t n = 0; n < m.cornerCount; ++n) reaches = std::max(reaches, m.position[n][0]);
+        QVERIFY2(reaches > 30.5, qPrintable(QString::number(reaches)));
+        for (const auto& t : m.tet) {
+            const double edge = (m.position[t[0]] - m.position[t[1]]).norm();
+            if (m.position[t[0]][0] < -14) coarse += edge > 2.5;
+            if (m.position[t[0]][0] > 5) QVERIFY2(edge < 2.5, qPrintable(QString::number(edge)));
+        }
+        QVERIFY(coarse > 50);
+    }
+    void gradedElementsAreValidOnRandomShapes() {
+        Progress progress;
+        for (unsigned seed = 201; seed <= 225; ++seed) {
+            const auto s = randomSolid(seed);
+            mesh::MeshOptions o;
+            o.elementSize = 3.5;
+            std::mt19937 random(seed);
+            std::uniform_real_distribution<double> u(-8, 8);
+            const Vec3 a(u(random), u(random), u(random)), b(u(random), u(random), u(random));
+            o.wallSize = [=](const Vec3& p) { return (p - a).norm() < 5 ? 1.2 : (p - b).norm() < 4 ? 2.0 : 1e9; };
+            const mesh::TetMesh m = mesh::meshShape(*s, o, progress);
+            const mesh::Quality q = mesh::measureQuality(m);
+            const surface::Measures skin = surface::measure(surface::extractSurface(*s, 1.0, true, progress));
+            QVERIFY2(q.minScaledJacobian > 0, qPrintable(QString("seed %1: %2").arg(seed).arg(q.minScaledJacobian)));
+            QVERIFY2(q.minDihedral >= 8, qPrintable(QString("seed %1: %2 degrees").arg(seed).arg(q.minDihedral)));
+            // bores narrower than the coarse elements are lost either way
+            o.wallSize = {};
+            const double even = mesh::measureQuality(mesh::meshShape(*s, o, progress)).volume;
+            QVERIFY2(std::abs(q.volume - skin.volume) < std::max(0.03 * skin.volume, std::abs(even - skin.volume)),
+                     qPrintable(QString("seed %1: %2 of %3 mm3").arg(seed).arg(q.volume).arg(skin.volume)));
+        }
+    }
     /// Halving elements around a place leaves the vertices far from it alone, keeps the volume, puts new boundary
     /// vertices on the shape and keeps elements fair.
     void refinementStaysWhereItIsAskedFor() {

@@ -4,6 +4,7 @@
 #include "base/error.hpp"
 #include "field/combine.hpp"
 #include "field/piece_tree.hpp"
+#include "field/topology.hpp"
 
 using namespace escultura;
 using namespace escultura::field;
@@ -32,6 +33,36 @@ double mass(const DensityField& f) {
 class TestPieces : public QObject {
     Q_OBJECT
   private slots:
+    /// A ring of cells, a hollow block, a block with two tunnels that meet, cells that touch in an edge.
+    void topologyOfCells() {
+        const std::array<int, 3> n{7, 6, 5};
+        auto at = [&](int i, int j, int k) { return static_cast<std::size_t>(i + n[0] * (j + n[1] * k)); };
+        std::vector<char> block(7 * 6 * 5, 1);
+        auto expect = [&](const std::vector<char>& solid, int pieces, int cavities, int least, int most) {
+            const Topology t = topologyOf(solid, n);
+            QCOMPARE(t.pieces, pieces);
+            QCOMPARE(t.cavities, cavities);
+            QCOMPARE(t.leastHandles, least);
+            QCOMPARE(t.mostHandles, most);
+        };
+        expect(block, 1, 0, 0, 0);
+        std::vector<char> hollow = block;
+        hollow[at(3, 3, 2)] = 0;
+        expect(hollow, 1, 1, 0, 0);
+        std::vector<char> ring = block;
+        for (int k = 0; k < n[2]; ++k) ring[at(3, 3, k)] = 0;
+        expect(ring, 1, 0, 1, 1);
+        for (int i = 0; i < n[0]; ++i) ring[at(i, 3, 2)] = 0;
+        expect(ring, 1, 0, 3, 3);  // two tunnels that cross: four mouths, three handles
+        std::vector<char> touching(block.size(), 0);
+        touching[at(1, 1, 1)] = touching[at(2, 2, 1)] = 1;
+        expect(touching, 2, 0, 0, 0);
+        // a ring of eight cells that is closed by an edge only
+        std::vector<char> open(block.size(), 0);
+        for (const auto& [i, j] : {std::pair{1, 1}, {2, 1}, {3, 1}, {3, 2}, {3, 3}, {2, 3}, {1, 3}, {0, 2}, {0, 3}})
+            open[at(i, j, 1)] = 1;
+        expect(open, 1, 0, 0, 1);
+    }
     void orderIsDescendingAndStable() {
         const std::vector<float> v{0.5f, 1.0f, 0.0f, 0.5f, -0.0f, 0.25f, -1.0f};
         QVERIFY((descendingOrder(v) == std::vector<std::uint32_t>{1, 0, 3, 5, 2, 4, 6}));

@@ -35,6 +35,20 @@ class TestSurface : public QObject {
     }
 
   private slots:
+    /// A closed hole inside is a cavity, not a piece.
+    void cavitiesAreNoPieces() {
+        shape::MachinedSolid hollow(std::make_shared<shape::FunctionBody>([](const Vec3& p) {
+                                        return std::max(p.norm() - 12, 5 - (p - Vec3(2, 1, 0)).norm());
+                                    }),
+                                    Box3{Vec3::Constant(-13), Vec3::Constant(13)});
+        Progress progress;
+        const surface::Measures m = surface::measure(surface::extractSurface(hollow, 1.5, true, progress));
+        QCOMPARE(m.pieces, 1);
+        QCOMPARE(m.cavities, 1);
+        QCOMPARE(m.parts(), 2);
+        QCOMPARE(m.genus, 0);
+        QVERIFY(std::abs(m.volume / (4.0 / 3 * M_PI * (12 * 12 * 12 - 125)) - 1) < 0.02);
+    }
     void sphere() {
         Progress progress;
         const MachinedSolid s(std::make_shared<FunctionBody>([](const Vec3& p) { return p.norm() - 25; }),

@@ -227,7 +227,9 @@ void SurfaceCard::refreshBody() {
          {"5 %, half thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
          {"Centre of gravity",
           link("gravity", QString("%1, %2, %3 mm").arg(rounded(g[0]), rounded(g[1]), rounded(g[2])))},
-         {"Closed, pieces, handles", QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus)},
+         {"Closed, pieces, handles",
+          QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus) +
+              (m.cavities > 0 ? QString(", closed cavities: %1").arg(m.cavities) : QString())},
          {"Triangles", QString::number(s.mesh.triangle.size())}}));
     QStringList lines;
     for (std::size_t i = 0; i < s.findings.size(); ++i)

@@ -53,7 +53,7 @@ double badness(const AutomaticCage& a, const Target& target, const AutomaticOpti
     const double rms = std::max(d.rms, d.backRms) / (o.rms > 0 ? o.rms : 0.01 * d.edge),
                  largest = std::max(d.largest, d.backLargest) / (o.largest > 0 ? o.largest : 0.12 * d.edge);
     return 1e4 * (std::abs(a.report.genus - target.measures().genus) +
-                  10 * std::abs(a.report.pieces - target.measures().pieces)) +
+                  10 * std::abs(a.report.pieces - target.measures().parts())) +
            (a.report.closed && a.report.manifold ? 0 : 1e6) + 100.0 * static_cast<double>(a.folded.size()) +
            std::max(rms, largest);
 }
@@ -82,7 +82,7 @@ void adapt(AutomaticCage& best, const Target& target, const AutomaticOptions& op
 }  // namespace
 
 bool isRight(const CageReport& r, const Target& target) {
-    return r.closed && r.manifold && r.pieces == target.measures().pieces && r.genus == target.measures().genus;
+    return r.closed && r.manifold && r.pieces == target.measures().parts() && r.genus == target.measures().genus;
 }
 
 AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, const Box3& bounds, const Target& target,
@@ -99,7 +99,7 @@ AutomaticCage automaticCage(const std::function<double(const Vec3&)>& value, con
         w.faceSize = size * std::pow(0.9, attempt / 2);
         w.shift = shifts[attempt % 4];
         w.symmetry = options.symmetry;
-        w.pieces = target.measures().pieces;
+        w.pieces = target.measures().parts();
         // a wrap with other handles or pieces is not worth tidying, but for the last
         w.wanted = [&](const Cage&, const CageReport& r) { return attempt + 1 == mostTries || isRight(r, target); };
         AutomaticCage a;

@@ -84,7 +84,7 @@ class Search {
         WrapOptions w;
         w.faceSize = size;
         w.symmetry = body_.symmetry;
-        w.pieces = body_.target->measures().pieces;
+        w.pieces = body_.target->measures().parts();
         if (number > 0) {
             for (int a = 0; a < 3; ++a) {
                 w.shift[a] = drawn(1000 * draw + number, a);

@@ -57,6 +57,7 @@ json surfaceJson(const SurfaceResult& s, double density) {
               {"mass_kg", s.measures.volume * density},
               {"centre_of_gravity_mm", vec(s.measures.centroid)},
               {"pieces", s.measures.pieces},
+              {"cavities", s.measures.cavities},
               {"genus", s.measures.genus},
               {"watertight", s.measures.watertight},
               {"raw_pieces", s.rawPieces},

@@ -37,14 +37,15 @@ std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& lo
 
 /// Bisects all marked edges; each tetrahedron splits its longest marked edge first, so that neighbours split a shared
 /// face alike.
+/// @param hasSurfaces  boundary edges carry the surfaces that both ends share; else there are none
 /// @return new vertices on the boundary, in the middle of their edges
 std::vector<std::int32_t> split(TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& middle,
-                                RefineReport& report) {
+                                RefineReport& report, bool hasSurfaces = true) {
     const Longer longer{c.position};
-    // boundary edges carry the surfaces that both ends share
     std::unordered_map<std::uint64_t, char> onBoundary;
-    for (const Triangle& t : boundaryFaces(c).triangle)
-        for (int k = 0; k < 3; ++k) onBoundary[edgeKey(t[k], t[(k + 1) % 3])] = 1;
+    if (hasSurfaces)
+        for (const Triangle& t : boundaryFaces(c).triangle)
+            for (int k = 0; k < 3; ++k) onBoundary[edgeKey(t[k], t[(k + 1) % 3])] = 1;
     std::vector<std::uint64_t> keys;
     for (const auto& [key, unused] : middle) keys.push_back(key);
     std::sort(keys.begin(), keys.end());  // the same numbers whatever the table's order
@@ -153,11 +154,8 @@ void closeOver(const TetComplex& c, std::unordered_map<std::uint64_t, std::int32
     }
 }
 
-}  // namespace
-
-RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::vector<char>& marked,
-                          Progress& progress) {
-    RefineReport report;
+/// The longest edges of marked tetrahedra, and what keeps the mesh conforming.
+std::unordered_map<std::uint64_t, std::int32_t> edgesToHalve(const TetComplex& c, const std::vector<char>& marked) {
     const Longer longer{c.position};
     std::unordered_map<std::uint64_t, std::int32_t> edges;
     for (std::size_t t = 0; t < c.tets.size(); ++t)
@@ -165,8 +163,23 @@ RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::v
             const auto e = longestEdge(c.tets[t], longer);
             edges.emplace(edgeKey(e.first, e.second), -1);
         }
-    if (edges.empty()) return report;
     closeOver(c, edges);
+    return edges;
+}
+
+}  // namespace
+
+void bisect(TetComplex& c, const std::vector<char>& marked) {
+    std::unordered_map<std::uint64_t, std::int32_t> edges = edgesToHalve(c, marked);
+    RefineReport report;
+    split(c, edges, report, false);
+}
+
+RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::vector<char>& marked,
+                          Progress& progress) {
+    RefineReport report;
+    std::unordered_map<std::uint64_t, std::int32_t> edges = edgesToHalve(c, marked);
+    if (edges.empty()) return report;
     // in a hollow the chord lies outside: what cannot follow at once follows when the elements have made room
     const auto old = static_cast<std::int32_t>(c.position.size());
     std::vector<std::int32_t> off = settle(shape, c, split(c, edges, report));

@@ -24,6 +24,10 @@ struct RefineReport {
 RefineReport refine(const shape::Shape& shape, TetComplex& complex, const std::function<double(const Vec3&)>& size,
                     std::size_t limit, Progress& progress);
 
+/// Halves marked tetrahedra at their longest edges, and what keeps the mesh conforming; nothing moves, new vertices
+/// lie on no surface. [tets]
+void bisect(TetComplex& complex, const std::vector<char>& marked);
+
 /// The same for marked tetrahedra, each halved at least once. [tets]
 RefineReport refineMarked(const shape::Shape& shape, TetComplex& complex, const std::vector<char>& marked,
                           Progress& progress);

@@ -12,20 +12,13 @@
 #include "base/disjoint_sets.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
+#include "lattice/graded.hpp"
+#include "lattice/stencil.hpp"
 
 namespace escultura::lattice {
 namespace {
 
-constexpr double nothing = 1e-8;                           // of the spacing: a value this small is rounding
 constexpr double warpLong = 0.24999, warpShort = 0.41189;  // Labelle and Shewchuk 2007, table 1
-
-enum class Side : std::int8_t { inside, zero, outside };
-
-struct Cut {
-    double fraction;  // from the edge's first vertex
-    Vec3 position;
-    std::int16_t surface;
-};
 
 /// The lattice: corner vertices first, then the centres of the cubes. Edges are named by the vertex that owns them:
 /// corners own +x, +y, +z (slots 0-2); centres own +x, +y, +z (0-2) and their eight corners (3-10).
@@ -106,32 +99,7 @@ class Lattice {
         progress.check();
     }
 
-    /// Root of the shape along an edge by the Illinois variant of regula falsi (Dowell and Jarratt 1971).
-    Cut root(Id v, Id w) const {
-        const Vec3 p = point(v), q = point(w);
-        double t0 = 0, t1 = 1, f0 = shape_.evaluate(p).value, f1 = shape_.evaluate(q).value;
-        if (side_[v] == Side::outside) f0 = std::max(f0, nothing * a_);
-        if (side_[w] == Side::outside) f1 = std::max(f1, nothing * a_);
-        double t = 0.5;
-        shape::Sample s;
-        int last = 0;
-        for (int i = 0; i < 60; ++i) {
-            t = f1 == f0 ? 0.5 * (t0 + t1) : (t0 * f1 - t1 * f0) / (f1 - f0);
-            if (!(t > t0 && t < t1) || i > 40) t = 0.5 * (t0 + t1);
-            s = shape_.evaluate(p + t * (q - p));
-            if (std::abs(s.value) < 1e-10 * a_ || t1 - t0 < 1e-13) break;
-            if ((s.value < 0) == (f0 < 0)) {
-                t0 = t, f0 = s.value;
-                if (last == 1) f1 *= 0.5;
-                last = 1;
-            } else {
-                t1 = t, f1 = s.value;
-                if (last == 2) f0 *= 0.5;
-                last = 2;
-            }
-        }
-        return {t, p + t * (q - p), surfaceId(s.surface)};
-    }
+    Cut root(Id v, Id w) const { return cutBetween(shape_, point(v), point(w), side_[v], side_[w], a_); }
 
     void cut(Progress& progress) {
         progress.step("Cutting the lattice", 0.2);
@@ -247,15 +215,14 @@ class Lattice {
     // ---- filling
     // -----------------------------------------------------------------------------------------------------
 
+  public:  // for fillTet()
+    Side sideOf(Id v) const { return side_[v]; }
+    Filling& filling() { return filling_; }
     std::int32_t vertexOf(Id v) {
         std::int32_t& index = outVertex_[v];
-        if (index < 0) {
-            index = static_cast<std::int32_t>(out_.position.size());
-            SurfaceSet set;
-            if (moved_[v] >= 0) set.add(cuts_[moved_[v]].surface);
-            out_.position.push_back(moved_[v] >= 0 ? cuts_[moved_[v]].position : point(v));
-            out_.surfaces.push_back(set);
-        }
+        if (index < 0)
+            index = moved_[v] >= 0 ? filling_.add(cuts_[moved_[v]].position, cuts_[moved_[v]].surface)
+                                   : filling_.add(point(v));
         return index;
     }
     std::int32_t cutVertex(Id v, Id w) {
@@ -264,131 +231,27 @@ class Lattice {
             if (s.other == w) cut = s.cut;
         });
         std::int32_t& index = outCut_[cut];
-        if (index < 0) {
-            index = static_cast<std::int32_t>(out_.position.size());
-            SurfaceSet set;
-            set.add(cuts_[cut].surface);
-            out_.position.push_back(cuts_[cut].position);
-            out_.surfaces.push_back(set);
-        }
+        if (index < 0) index = filling_.add(cuts_[cut].position, cuts_[cut].surface);
         return index;
     }
-    void emit(std::int32_t a, std::int32_t b, std::int32_t c, std::int32_t d) {
-        const auto& p = out_.position;
-        if (tetVolume(p[a], p[b], p[c], p[d]) < 0) std::swap(c, d);
-        out_.tets.push_back({a, b, c, d});
+    /// At the cut of the long edge if there is one; else (both cuts on short edges) at the inside vertex of even
+    /// parity.
+    bool diagonalFromFirst(Id p, Id q, Id m) const {
+        if (isCentre(p) == isCentre(m)) return false;  // long: starts at the cut of p-m, ends at q
+        if (isCentre(q) == isCentre(m)) return true;
+        const auto c = coordinates(p);
+        return ((c[0] + c[1] + c[2]) & 1) == 0;
     }
-    /// Prism with triangles (a0,a1,a2) and (b0,b1,b2); diagonal k, on the quad of sides k and k+1, starts at a_k when
-    /// fromA[k], else at a_{k+1} (and ends at b of the other side).
-    void emitPrism(const std::array<std::int32_t, 3>& a, const std::array<std::int32_t, 3>& b,
-                   const std::array<bool, 3>& startsAtFirst) {
-        // find the vertex of the a triangle at which both adjacent diagonals start
-        for (int k = 0; k < 3; ++k) {
-            const int next = (k + 1) % 3, last = (k + 2) % 3;
-            const bool here = startsAtFirst[k] && !startsAtFirst[last];  // quads (k,next) and (last,k)
-            if (!here) continue;
-            emit(a[k], b[0], b[1], b[2]);
-            // left: pyramid with apex a[k] over quad a[next], a[last], b[last], b[next]
-            if (startsAtFirst[next]) {
-                emit(a[k], a[next], a[last], b[last]);
-                emit(a[k], a[next], b[last], b[next]);
-            } else {
-                emit(a[k], a[next], a[last], b[next]);
-                emit(a[k], a[last], b[last], b[next]);
-            }
-            return;
-        }
+    /// When its middle is inside, and the moves have not turned it over to lie across its neighbours.
+    bool keepsThinWall(const std::array<Id, 4>& v) const {
+        Vec3 p[4];
+        for (int k = 0; k < 4; ++k) p[k] = cuts_[moved_[v[k]]].position;
+        const bool positive = tetVolume(point(v[0]), point(v[1]), point(v[2]), point(v[3])) > 0;
+        const double sine = positive ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
+        return sine > 0.10 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < 0;
     }
 
-    static bool longEdge(int i, int j) { return (i < 2) == (j < 2); }
-
-    /// Tetrahedron of lattice vertices: v[0], v[1] two centres, v[2], v[3] two corners.
-    void stencil(const std::array<Id, 4>& v) {
-        int in[4], zero[4], outIdx[4], ni = 0, nz = 0, no = 0;
-        for (int k = 0; k < 4; ++k) {
-            if (side_[v[k]] == Side::inside)
-                in[ni++] = k;
-            else if (side_[v[k]] == Side::zero)
-                zero[nz++] = k;
-            else
-                outIdx[no++] = k;
-        }
-        if (ni == 0) {
-            if (nz == 4) {
-                // thin walls: all on the boundary, kept when the middle is inside
-                Vec3 p[4];
-                for (int k = 0; k < 4; ++k) p[k] = cuts_[moved_[v[k]]].position;
-                // one that the moves have turned over would lie across its neighbours
-                const bool positive = tetVolume(point(v[0]), point(v[1]), point(v[2]), point(v[3])) > 0;
-                const double sine =
-                    positive ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2]);
-                if (sine > 0.10 && shape_.evaluate(0.25 * (p[0] + p[1] + p[2] + p[3])).value < 0)
-                    emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
-            }
-            return;
-        }
-        if (no == 0) {
-            emit(vertexOf(v[0]), vertexOf(v[1]), vertexOf(v[2]), vertexOf(v[3]));
-            return;
-        }
-        if (ni == 1) {
-            std::array<std::int32_t, 4> t;
-            int at = 0;
-            t[at++] = vertexOf(v[in[0]]);
-            for (int k = 0; k < nz; ++k) t[at++] = vertexOf(v[zero[k]]);
-            for (int k = 0; k < no; ++k) t[at++] = cutVertex(v[in[0]], v[outIdx[k]]);
-            emit(t[0], t[1], t[2], t[3]);
-            return;
-        }
-        // On a face with inside vertices p, q and outside m the quad is (p, q, cq, cp). Its diagonal starts at the cut
-        // of the long edge if there is one; else (both cuts on short edges) at the inside vertex of even parity.
-        auto diagonalFromFirst = [&](int p, int q, int m) {  // true: the diagonal joins p and the cut of q-m
-            if (longEdge(p, m)) return false;                // starts at the cut of p-m, ends at q
-            if (longEdge(q, m)) return true;
-            const auto c = coordinates(v[p]);
-            return ((c[0] + c[1] + c[2]) & 1) == 0;
-        };
-        if (ni == 3) {
-            const int m = outIdx[0];
-            std::array<std::int32_t, 3> a, b;
-            std::array<bool, 3> first;
-            for (int k = 0; k < 3; ++k) {
-                a[k] = vertexOf(v[in[k]]);
-                b[k] = cutVertex(v[in[k]], v[m]);
-                first[k] = diagonalFromFirst(in[k], in[(k + 1) % 3], m);
-            }
-            emitPrism(a, b, first);
-            return;
-        }
-        // ni == 2
-        const int p = in[0], q = in[1];
-        const std::int32_t vp = vertexOf(v[p]), vq = vertexOf(v[q]);
-        if (no == 1) {
-            const std::int32_t vz = vertexOf(v[zero[0]]), cp = cutVertex(v[p], v[outIdx[0]]),
-                               cq = cutVertex(v[q], v[outIdx[0]]);
-            if (diagonalFromFirst(p, q, outIdx[0])) {
-                emit(vz, vp, vq, cq);
-                emit(vz, vp, cq, cp);
-            } else {
-                emit(vz, vp, vq, cp);
-                emit(vz, vq, cq, cp);
-            }
-            return;
-        }
-        // two inside, two outside: prism with triangles (p, cp0, cp1) and (q, cq0, cq1)
-        const std::int32_t cp0 = cutVertex(v[p], v[outIdx[0]]), cp1 = cutVertex(v[p], v[outIdx[1]]);
-        const std::int32_t cq0 = cutVertex(v[q], v[outIdx[0]]), cq1 = cutVertex(v[q], v[outIdx[1]]);
-        const bool d0 = diagonalFromFirst(p, q, outIdx[0]);  // quad p-q, joins p to cq0
-        const bool d1 = diagonalFromFirst(p, q, outIdx[1]);
-        // sides: 0 = (p,q), 1 = (cp0,cq0), 2 = (cp1,cq1); the quad of sides 1 and 2 lies on the boundary and is free:
-        // shorter diagonal, unless the other two forbid it (a prism's diagonals must not run in a ring)
-        const auto& x = out_.position;
-        bool between = (x[cp0] - x[cq1]).squaredNorm() <= (x[cp1] - x[cq0]).squaredNorm();
-        const bool ring0 = d0, ring2 = !d1;  // orientation of quads (0,1) and (2,0) in the ring
-        if (ring0 == ring2) between = !ring0;
-        emitPrism({vp, cp0, cp1}, {vq, cq0, cq1}, {d0, between, ring2});
-    }
-
+  private:
     TetComplex fill(Progress& progress) {
         progress.step("Filling with tetrahedra", 0.6);
         outVertex_.assign(value_.size(), -1);
@@ -415,11 +278,11 @@ class Lattice {
                                 side_[q[0]] == Side::outside && side_[q[1]] == Side::outside)
                                 continue;
                             if (skinOnly_ && deep_[u] && deep_[w] && deep_[q[0]] && deep_[q[1]]) continue;
-                            stencil({u, w, q[0], q[1]});
+                            fillTet(*this, std::array<Id, 4>{u, w, q[0], q[1]});
                         }
                     }
         }
-        return std::move(out_);
+        return std::move(filling_.out);
     }
 
     const shape::Shape& shape_;
@@ -434,7 +297,7 @@ class Lattice {
     std::vector<std::int32_t> cutOf_, moved_, outVertex_, outCut_;
     std::vector<Cut> cuts_;
     std::vector<std::array<Id, 2>> cutEdges_;  // [cuts] lattice vertices at the ends
-    TetComplex out_;
+    Filling filling_;
 };
 
 /// Whether a point lies inside the closed surface that these triangles make: crossings of a ray.
@@ -641,7 +504,7 @@ double latticeVertices(const Box3& box, double spacing) {
 }
 
 TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Progress& progress) {
-    TetComplex complex = Lattice(shape, options).run(progress);
+    TetComplex complex = options.size ? gradedFilling(shape, options, progress) : Lattice(shape, options).run(progress);
     if (complex.tets.empty()) {
         throw InputError(ErrorDetail{"The shape holds no material that the lattice can see.",
                                      {},

@@ -2,6 +2,8 @@
 /// Tetrahedra from a Shape by isosurface stuffing on a body-centred cubic lattice (Labelle and Shewchuk 2007).
 
 #pragma once
+#include <functional>
+
 #include "base/progress.hpp"
 #include "lattice/tet_complex.hpp"
 #include "shape/shape.hpp"
@@ -20,6 +22,9 @@ struct StuffingOptions {
     bool largestPieceOnly = true;  ///< drop all but the largest face-connected piece
     bool skinOnly = false;         ///< leave out tetrahedra inside that do not touch the boundary
     double smallestPiece = 0;      ///< else: drop pieces of less volume than this, but never the largest, mm3
+    /// Longest edge wanted at a place, mm, where that is less than the spacing. Empty: the same everywhere.
+    std::function<double(const Vec3&)> size{};
+    std::size_t limit = 3000000;  ///< graded lattices are not refined beyond so many tetrahedra
 };
 
 /// Fills the shape with tetrahedra. Raw dihedral angles lie between about 10 and 160 degrees; boundary vertices lie on

@@ -36,8 +36,11 @@ inline constexpr int edgeCorners[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}
 /// Options of meshShape.
 struct MeshOptions {
     double elementSize = 4;  ///< lattice spacing, mm; edges are 0.87 to 1 of it
-    /// Spacing wanted at a place, mm; larger values than elementSize change nothing. Empty: the same everywhere.
+    /// Spacing wanted at a place, mm; larger values than elementSize change nothing. Empty: the same everywhere. The
+    /// finished mesh is bisected there.
     std::function<double(const Vec3&)> localSize{};
+    /// The same for walls that the mesh would lose: the lattice is finer there before the shape cuts it.
+    std::function<double(const Vec3&)> wallSize{};
     std::size_t limit = 3000000;  ///< refinement stops before there are more elements
 };
 

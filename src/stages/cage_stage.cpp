@@ -238,7 +238,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
                 ".");
     }
     r.target = target;
-    r.targetPieces = target->measures().pieces;
+    r.targetPieces = target->measures().parts();
     r.targetGenus = target->measures().genus;
     r.agrees =
         r.report.closed && r.report.manifold && r.report.pieces == r.targetPieces && r.report.genus == r.targetGenus;

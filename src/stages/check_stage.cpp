@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <limits>
 #include <map>
 
 #include "base/error.hpp"
@@ -162,16 +163,14 @@ double ruledStress(const Part& part, const elastic::Voigt6& stress) {
     return part.isBrittle() ? elastic::failureStress(part.material, stress) : elastic::vonMises(stress);
 }
 
-std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe,
-                                                const OwnFrame& frame) {
+std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& recipe) {
     const auto& sizes = recipe.check.localSizes;
-    const bool byThickness = recipe.check.elementsThrough > 1 && !surface.thickness.value.empty();
     const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
     // elements much wider than a bore would lose it
     std::vector<Interface> narrow;
     for (const Interface& i : part.interfaces)
         if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(i);
-    if (sizes.empty() && !byThickness && narrow.empty()) return {};
+    if (sizes.empty() && narrow.empty()) return {};
     struct Region {
         LocalSize size;
         Interface interface;
@@ -185,9 +184,6 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
                                          "'" + s.interface + "'"});
         regions.push_back({s, i ? *i : Interface{}});
     }
-    auto tree = byThickness ? std::make_shared<surface::TriangleTree>(surface.mesh) : nullptr;
-    const auto* skin = &surface;
-    const int through = recipe.check.elementsThrough;
     return [=](const Vec3& p) {
         double size = 1e300;
         for (const Interface& i : narrow) {
@@ -218,17 +214,22 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceR
             }
             if (inside) size = std::min(size, r.size.size * factor);
         }
-        if (tree) {
-            const auto near = tree->closest(frame.outOf(p), 3 * usual, 400);
-            if (near.triangle >= 0) {
-                const auto& t = skin->mesh.triangle[near.triangle];
-                double wall = 1e300;
-                for (auto v : t) wall = std::min<double>(wall, skin->thickness.value[v]);
-                // an element reaches about 0.9 of the spacing; never below a third of the usual one
-                size = std::min(size, std::max(wall / (0.9 * through), usual / 3));
-            }
-        }
         return size;
+    };
+}
+
+std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, const Recipe& recipe,
+                                               const OwnFrame& frame) {
+    if (recipe.check.elementsThrough <= 1 || surface.thickness.value.empty()) return {};
+    auto tree = std::make_shared<surface::TriangleTree>(surface.mesh);
+    return [tree, frame, skin = &surface, through = recipe.check.elementsThrough,
+            usual = spacingOf(recipe)](const Vec3& p) {
+        const auto near = tree->closest(frame.outOf(p), 3 * usual, 400);
+        if (near.triangle < 0) return std::numeric_limits<double>::infinity();
+        double wall = 1e300;
+        for (auto v : skin->mesh.triangle[near.triangle]) wall = std::min<double>(wall, skin->thickness.value[v]);
+        // an element reaches about 0.9 of the spacing; never below a third of the usual one
+        return std::max(wall / (0.9 * through), usual / 3);
     };
 }
 
@@ -238,7 +239,9 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
     // twelve tetrahedra a lattice cube; the boundary's cut tetrahedra add about half a layer
     const double volume = std::max(surface.measures.volume, 0.0), skin = 0.25 * a * surface.measures.area;
     f.elements = 12 * (volume + skin) / (a * a * a);
-    if (const auto size = localSpacing(part, surface, recipe)) {
+    const auto local = localSpacing(part, recipe), walls = wallSpacing(surface, recipe, {});
+    if (local || walls) {
+        auto size = [&](const Vec3& p) { return std::min(local ? local(p) : a, walls ? walls(p) : a); };
         // sampled at the surface: half of what is finer is near it for slender parts
         double fine = 0, total = 0;
         const std::size_t step = std::max<std::size_t>(1, surface.mesh.triangle.size() / 4000);
@@ -287,8 +290,10 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
     const CheckedBody solid = checkedBody(part, field, surface, recipe, original, rebuilt, progress);
     mesh::MeshOptions options;
     options.elementSize = spacingOf(recipe);
-    if (!recipe.check.original)
-        options.localSize = localSpacing(into(solid.frame, part), surface, into(solid.frame, recipe), solid.frame);
+    if (!recipe.check.original) {
+        options.localSize = localSpacing(into(solid.frame, part), into(solid.frame, recipe));
+        options.wallSize = wallSpacing(surface, recipe, solid.frame);
+    }
     MeshResult m;
     m.frame = solid.frame;
     lattice::CreaseReport creases;

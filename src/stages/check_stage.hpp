@@ -138,10 +138,12 @@ CheckedBody checkedBody(const Part& part, const FieldResult& field, const Surfac
 /// What the part's failure rule compares with the strength, MPa.
 double ruledStress(const Part& part, const elastic::Voigt6& stress);
 
-/// Spacing that the mesh should have at a place, mm: local sizes, and members that need several elements.
-/// @param frame  of the part, the recipe and the places; the surface is in the global one
-std::function<double(const Vec3&)> localSpacing(const Part& part, const SurfaceResult& surface, const Recipe& recipe,
-                                                const OwnFrame& frame = {});
+/// Spacing that the mesh should have at a place, mm: local sizes and narrow bores. Empty: as everywhere.
+std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& recipe);
+/// The same where members want several elements. Keeps a reference to the surface.
+/// @param frame  of the places; the surface is in the global one
+std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, const Recipe& recipe,
+                                               const OwnFrame& frame);
 
 /// Strain energy density at a node, N/mm2; equivalent (von Mises) strain; strains as engineering shears.
 elastic::Voigt6 strainOf(const elastic::Stiffness6& compliance, const elastic::Voigt6& stress);

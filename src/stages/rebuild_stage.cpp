@@ -205,7 +205,8 @@ std::vector<std::string> writeCheckedBody(const std::string& path, const Part& p
     compare("The volume", std::abs(b.volume / a.volume - 1));
     compare("The area", std::abs(b.area / a.area - 1));
     compare("The centre of gravity", (b.centroid - a.centroid).norm() / std::cbrt(a.volume));
-    if (b.pieces != a.pieces || !b.watertight) differ.push_back("What was read back is not the same closed body.");
+    if (b.pieces != a.pieces || b.cavities != a.cavities || !b.watertight)
+        differ.push_back("What was read back is not the same closed body.");
     return differ;
 }
 

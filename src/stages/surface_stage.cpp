@@ -13,6 +13,7 @@
 #include "base/error.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
+#include "field/topology.hpp"
 #include "shape/drafted_body.hpp"
 #include "stages/field_stage.hpp"
 #include "surface/extract.hpp"
@@ -385,6 +386,25 @@ std::vector<Loss> grouped(std::vector<Loss> losses, double reach) {
     return out;
 }
 
+/// What the surface should have: the cells where the field alone speaks, elsewhere the solid, which the part file
+/// shapes there. @param shaped  [cells] non-zero there
+field::Topology meantTopology(const field::DensityField& f, double threshold, const std::vector<char>& shaped,
+                              const shape::Shape& solid) {
+    // bores may be narrower than two cells
+    const int fine = f.count() <= 2000000 ? 2 : 1;
+    const std::array<int, 3> n{fine * f.cells[0], fine * f.cells[1], fine * f.cells[2]};
+    std::vector<char> body(static_cast<std::size_t>(n[0]) * n[1] * n[2]);
+    parallelFor(static_cast<std::size_t>(n[1]) * n[2], [&](std::size_t row) {
+        const int j = static_cast<int>(row % n[1]), k = static_cast<int>(row / n[1]);
+        for (int i = 0; i < n[0]; ++i) {
+            const std::size_t c = f.index(i / fine, j / fine, k / fine);
+            const Vec3 p = f.origin + f.spacing.cwiseProduct(Vec3(i + 0.5, j + 0.5, k + 0.5)) / fine;
+            body[row * n[0] + i] = shaped[c] ? solid.evaluate(p).value < 0 : f.density[c] >= threshold;
+        }
+    });
+    return field::topologyOf(body, n);
+}
+
 constexpr double leastKept = 0.85;  // share of a member's thickness below which it counts as thinned
 
 /// An inscribed ball of the raw field, and how deep the surface's material is there.
@@ -508,11 +528,11 @@ void findLosses(const Part& part, const FieldResult& field, const std::array<std
                               r.measures.centroid, static_cast<double>(r.rawPieces),
                               static_cast<double>(r.measures.pieces)});
     if (r.measures.genus != r.rawGenus)
-        r.findings.push_back(
-            {GeometryFinding::Kind::handles,
-             "The raw field has " + std::to_string(r.rawGenus) + " handles, the surface " +
-                 std::to_string(r.measures.genus) + " (bores and cuts of the interfaces are among them).",
-             r.measures.centroid, static_cast<double>(r.rawGenus), static_cast<double>(r.measures.genus)});
+        r.findings.push_back({GeometryFinding::Kind::handles,
+                              "The field and its interfaces make " + std::to_string(r.rawGenus) +
+                                  " handles, the surface has " + std::to_string(r.measures.genus) + ".",
+                              r.measures.centroid, static_cast<double>(r.rawGenus),
+                              static_cast<double>(r.measures.genus)});
 }
 
 /// Moves the threshold, and the vertices with it, until the surface encloses the asked volume within 0.02 %: the
@@ -716,29 +736,54 @@ surface::TriMesh designSpaceSurface(const Part& part, const Regions& regions, do
 
 namespace {
 
-SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+/// A surface with what its measures need.
+struct BuiltSurface {
     SurfaceResult r;
+    PartShape body;
+    std::vector<lattice::SurfaceSet> vertexSurfaces;
+    std::vector<char> shaped;  ///< [cells]
+};
+
+BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& recipe, const field::DensityField& cells,
+                   const std::shared_ptr<const shape::SmoothDensity>& density, Progress& progress) {
+    BuiltSurface b;
+    b.body = recipe.keepMembers
+                 ? buildKeepingMembers(part, field, recipe, cells, density, b.r, b.vertexSurfaces, progress)
+                 : buildWithOneThreshold(part, field, recipe, density, b.r, b.vertexSurfaces, progress);
+    b.shaped = shapedCells(field, b.body.bars);
+    const field::Topology meant = meantTopology(cells, recipe.threshold, b.shaped, *b.body.solid);
+    // where cells touch in an edge only, both counts are as good
+    b.r.rawGenus = std::clamp(b.r.measures.genus, meant.leastHandles, meant.mostHandles);
+    return b;
+}
+
+SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
     const field::DensityField cells = keptField(field, recipe);
     const auto density = smoothDensity(part, field, cells, recipe, progress);
-    std::vector<lattice::SurfaceSet> vertexSurfaces;
-    const PartShape final = recipe.keepMembers
-                                ? buildKeepingMembers(part, field, recipe, cells, density, r, vertexSurfaces, progress)
-                                : buildWithOneThreshold(part, field, recipe, density, r, vertexSurfaces, progress);
+    BuiltSurface built = build(part, field, recipe, cells, density, progress);
+    if (const double fine = 0.48 * cells.spacing.minCoeff();
+        recipe.keepMembers && recipe.surfaceSpacing > fine && built.r.rawGenus != built.r.measures.genus) {
+        // a lattice about as coarse as the cells leaves pinholes in webs, or closes small holes
+        Recipe finer = recipe;
+        finer.surfaceSpacing = fine;
+        BuiltSurface better = build(part, field, finer, cells, density, progress);
+        if (better.r.rawGenus == better.r.measures.genus) built = std::move(better);
+    }
+    SurfaceResult& r = built.r;
+    const PartShape& final = built.body;
+    const std::vector<char>& shaped = built.shaped;
     r.mass = r.measures.volume * part.material.density;
-    measureBores(part, vertexSurfaces, r);
+    measureBores(part, built.vertexSurfaces, r);
 
     const RawBody raw(cells, recipe.threshold);
     const surface::TriMesh iso =
         surface::extractSurface(raw, cells.spacing.minCoeff(), false, {false, 0}, progress, nullptr);
-    const surface::Measures rawMeasures = surface::measure(iso);
     r.rawPieces = thresholdFigures(part, field, recipe).keptPieces;
-    r.rawGenus = rawMeasures.genus;
     const surface::TriangleTree rawTree(iso), ownTree(r.mesh);
-    const std::vector<char> shaped = shapedCells(field, final.bars);
     measureDeviation(cells, raw, rawTree, shaped, field.regions.designSpace, recipe.keepMembers, r, progress);
     r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
     findLosses(part, field, thinnerPlaces(field, recipe, iso, rawTree, ownTree, final, shaped, progress), r);
-    return r;
+    return std::move(built.r);
 }
 
 }  // namespace

@@ -39,11 +39,13 @@ struct SurfaceResult {
     double deviationRms = 0, deviation95 = 0, deviationMax = 0;
     Vec3 deviationMaxAt = Vec3::Zero();
     surface::Thickness thickness;
-    double mass = 0;                  ///< kg
-    double askedVolume = 0;           ///< mm3, raw volume at the threshold
-    double draftVolume = 0;           ///< added by draft and thickenings, mm3
-    double solvedThreshold = 0;       ///< threshold of the smoothed density that encloses it
-    int rawPieces = 0, rawGenus = 0;  ///< of the raw iso-surface's kept pieces
+    double mass = 0;             ///< kg
+    double askedVolume = 0;      ///< mm3, raw volume at the threshold
+    double draftVolume = 0;      ///< added by draft and thickenings, mm3
+    double solvedThreshold = 0;  ///< threshold of the smoothed density that encloses it
+    /// Kept pieces of the field; handles that the part has by the field's cells where the field speaks, and by its
+    /// interfaces and cuts where they do.
+    int rawPieces = 0, rawGenus = 0;
     std::vector<BoreFigure> bores;
     std::vector<NamedFace> faces;
     std::vector<GeometryFinding> findings;

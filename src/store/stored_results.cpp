@@ -112,7 +112,7 @@ void describe(Archive& a, surface::TriMesh& m) {
     a.all(m.position, m.triangle, m.owner);
 }
 void describe(Archive& a, surface::Measures& m) {
-    a.all(m.volume, m.area, m.centroid, m.inertia, m.pieces, m.genus, m.watertight);
+    a.all(m.volume, m.area, m.centroid, m.inertia, m.pieces, m.cavities, m.genus, m.watertight);
 }
 void describe(Archive& a, GeometryFinding& f) {
     a.all(f.kind, f.text, f.position, f.before, f.after);

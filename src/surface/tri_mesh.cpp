@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <map>
 #include <numeric>
 
 #include "base/disjoint_sets.hpp"
@@ -56,13 +57,14 @@ Measures measure(const TriMesh& mesh) {
     std::vector<char> used(mesh.position.size(), 0);
     for (const Triangle& t : mesh.triangle)
         for (auto v : t) used[v] = 1;
-    long vertices = 0;
-    for (std::size_t v = 0; v < used.size(); ++v) {
-        vertices += used[v];
-        if (used[v] && find(static_cast<std::int32_t>(v)) == static_cast<std::int32_t>(v)) ++m.pieces;
-    }
+    std::map<std::int32_t, double> enclosed;  // by the parts of the surface, mm3
+    for (const Triangle& t : mesh.triangle)
+        enclosed[find(t[0])] +=
+            (mesh.position[t[0]] - origin).dot((mesh.position[t[1]] - origin).cross(mesh.position[t[2]] - origin)) / 6;
+    for (const auto& [part, volume] : enclosed) ++(volume < 0 ? m.cavities : m.pieces);
+    const long vertices = std::count(used.begin(), used.end(), 1);
     const long euler = vertices - edgeCount + static_cast<long>(mesh.triangle.size());
-    m.genus = static_cast<int>((2L * m.pieces - euler) / 2);
+    m.genus = static_cast<int>((2L * (m.pieces + m.cavities) - euler) / 2);
     return m;
 }
 

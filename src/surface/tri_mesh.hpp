@@ -20,13 +20,15 @@ struct TriMesh {
 
 /// Figures of a closed surface.
 struct Measures {
-    double volume = 0;             ///< mm3, divergence theorem
-    double area = 0;               ///< mm2
-    Vec3 centroid = Vec3::Zero();  ///< of the volume, mm
-    Mat3 inertia = Mat3::Zero();   ///< about the centroid, for unit density, mm5
-    int pieces = 0;                ///< connected parts of the surface
-    int genus = 0;                 ///< handles, summed over the pieces
-    bool watertight = false;       ///< every edge has exactly two triangles, in opposite directions
+    double volume = 0;                               ///< mm3, divergence theorem
+    double area = 0;                                 ///< mm2
+    Vec3 centroid = Vec3::Zero();                    ///< of the volume, mm
+    Mat3 inertia = Mat3::Zero();                     ///< about the centroid, for unit density, mm5
+    int pieces = 0;                                  ///< connected bodies: parts of the surface that enclose material
+    int cavities = 0;                                ///< parts that enclose none: closed holes inside
+    int genus = 0;                                   ///< handles, summed over all parts
+    int parts() const { return pieces + cavities; }  ///< closed parts of the surface
+    bool watertight = false;                         ///< every edge has exactly two triangles, in opposite directions
 };
 Measures measure(const TriMesh& mesh);
 
