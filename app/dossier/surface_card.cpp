@@ -230,7 +230,10 @@ void SurfaceCard::refreshBody() {
          {"Closed, pieces, handles",
           QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus) +
               (m.cavities > 0 ? QString(", closed cavities: %1").arg(m.cavities) : QString())},
-         {"Triangles", QString::number(s.mesh.triangle.size())}}));
+         {"Triangles",
+          QString::number(s.mesh.triangle.size()) +
+              (s.finerSpacing > 0 ? QString(", edges of %1 mm to keep the handles").arg(num(s.finerSpacing))
+                                  : QString())}}));
     QStringList lines;
     for (std::size_t i = 0; i < s.findings.size(); ++i)
         lines << "! " + link(QString("finding %1").arg(i), QString::fromStdString(s.findings[i].text).toHtmlEscaped());

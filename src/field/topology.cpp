@@ -1,6 +1,7 @@
 #include "field/topology.hpp"
 
 #include <algorithm>
+#include <numeric>
 
 #include "base/disjoint_sets.hpp"
 #include "base/parallel.hpp"
@@ -29,27 +30,32 @@ struct Grid {
 /// Euler characteristic by the vertices, edges and faces between the cells: those that touch one of the body's cells
 /// (cells joined by anything), or those with nothing else around (joined by faces).
 long euler(const Grid& g, bool byFacesOnly) {
-    return orderedSum(static_cast<std::size_t>(g.n[2] - 1), 0L, [&](std::size_t slab) {
-        const int k = static_cast<int>(slab) + 1;
-        long sum = 0;
-        for (int j = 1; j < g.n[1]; ++j)
-            for (int i = 1; i < g.n[0]; ++i) {
-                bool x[8];  // the cells around the corner below cell (i, j, k), the last one itself
-                for (int m = 0; m < 8; ++m)
-                    x[m] = g.solid[g.at(i - 1 + (m & 1), j - 1 + (m >> 1 & 1), k - 1 + (m >> 2))] != 0;
-                auto of = [&](std::initializer_list<int> cells) {
-                    for (int c : cells)
-                        if (x[c] != byFacesOnly) return !byFacesOnly;
-                    return byFacesOnly;
-                };
-                // the corner, the three edges and the three faces at the lower side of the cell, and the cell
-                const long vertex = of({0, 1, 2, 3, 4, 5, 6, 7});
-                const long edges = of({7, 5, 3, 1}) + of({7, 6, 3, 2}) + of({7, 6, 5, 4});
-                const long faces = of({7, 6}) + of({7, 5}) + of({7, 3});
-                sum += byFacesOnly ? x[7] - faces + edges - vertex : vertex - edges + faces - x[7];
-            }
-        return sum;
-    });
+    std::vector<long> ofSlab(static_cast<std::size_t>(g.n[2] - 1));
+    parallelFor(
+        ofSlab.size(),
+        [&](std::size_t slab) {
+            const int k = static_cast<int>(slab) + 1;
+            long sum = 0;
+            for (int j = 1; j < g.n[1]; ++j)
+                for (int i = 1; i < g.n[0]; ++i) {
+                    bool x[8];  // the cells around the corner below cell (i, j, k), the last one itself
+                    for (int m = 0; m < 8; ++m)
+                        x[m] = g.solid[g.at(i - 1 + (m & 1), j - 1 + (m >> 1 & 1), k - 1 + (m >> 2))] != 0;
+                    auto of = [&](std::initializer_list<int> cells) {
+                        for (int c : cells)
+                            if (x[c] != byFacesOnly) return !byFacesOnly;
+                        return byFacesOnly;
+                    };
+                    // the corner, the three edges and the three faces at the lower side of the cell, and the cell
+                    const long vertex = of({0, 1, 2, 3, 4, 5, 6, 7});
+                    const long edges = of({7, 5, 3, 1}) + of({7, 6, 3, 2}) + of({7, 6, 5, 4});
+                    const long faces = of({7, 6}) + of({7, 5}) + of({7, 3});
+                    sum += byFacesOnly ? x[7] - faces + edges - vertex : vertex - edges + faces - x[7];
+                }
+            ofSlab[slab] = sum;
+        },
+        1);
+    return std::accumulate(ofSlab.begin(), ofSlab.end(), 0L);
 }
 
 /// Parts of the cells of one kind. @param byFacesOnly  else joined by edges and corners too

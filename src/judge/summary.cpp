@@ -58,6 +58,7 @@ json surfaceJson(const SurfaceResult& s, double density) {
               {"centre_of_gravity_mm", vec(s.measures.centroid)},
               {"pieces", s.measures.pieces},
               {"cavities", s.measures.cavities},
+              {"finer_spacing_mm", s.finerSpacing},
               {"genus", s.measures.genus},
               {"watertight", s.measures.watertight},
               {"raw_pieces", s.rawPieces},

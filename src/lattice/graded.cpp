@@ -32,9 +32,7 @@ class GradedLattice {
         progress.step("Filling with tetrahedra", 0.6);
         outVertex_.assign(value_.size(), -1);
         outCut_.assign(cuts_.size(), -1);
-        for (const Tet& t : lattice_.tets)
-            if (!options_.skinOnly || !std::all_of(t.begin(), t.end(), [&](Id v) { return deep_[v] != 0; }))
-                fillTet(*this, t);
+        for (const Tet& t : lattice_.tets) fillTet(*this, t);
         return std::move(filling_.out);
     }
 
@@ -77,13 +75,9 @@ class GradedLattice {
         for (const auto& e : edgeEnds) longest = std::max(longest, length(t[e[0]], t[e[1]]));
         return longest;
     }
-    /// Whether a tetrahedron may hold some of the shape, or of its skin alone.
+    /// Whether a tetrahedron may hold some of the shape.
     bool mayHold(const Tet& t) const {
-        return holds(value_[t[0]], value_[t[1]], value_[t[2]], value_[t[3]], longestEdge(t));
-    }
-    bool holds(double a, double b, double c, double d, double longest) const {
-        return std::min({a, b, c, d}) < reach * longest &&
-               (!options_.skinOnly || std::max({a, b, c, d}) > -reach * longest);
+        return std::min({value_[t[0]], value_[t[1]], value_[t[2]], value_[t[3]]}) < reach * longestEdge(t);
     }
     void sample(std::size_t from) {
         value_.resize(lattice_.position.size());
@@ -135,7 +129,7 @@ class GradedLattice {
                                 p[(d + 2) % 3] += ring[(m + e) % 4][1];
                                 t[2 + e] = corner(p[0], p[1], p[2]);
                             }
-                            if (!holds(value[t[0]], value[t[1]], value[t[2]], value[t[3]], a)) continue;
+                            if (std::min({value[t[0]], value[t[1]], value[t[2]], value[t[3]]}) >= reach * a) continue;
                             Tet tet;
                             for (int c = 0; c < 4; ++c) {
                                 if (used[t[c]] < 0) {
@@ -217,11 +211,9 @@ class GradedLattice {
     /// Vertices that have a cut close by move onto it, one after the other.
     void warp() {
         moved_.assign(value_.size(), -1);
-        deep_.resize(value_.size());
         std::vector<std::vector<Id>> cutsAt(value_.size());
         for (std::size_t c = 0; c < ends_.size(); ++c)
             for (auto v : ends_[c]) cutsAt[v].push_back(static_cast<Id>(c));
-        for (std::size_t v = 0; v < deep_.size(); ++v) deep_[v] = side_[v] == Side::inside && cutsAt[v].empty();
         for (std::size_t v = 0; v < value_.size(); ++v) {
             double best = 1e300;
             for (auto c : cutsAt[v]) {
@@ -244,7 +236,6 @@ class GradedLattice {
     TetComplex lattice_;
     std::vector<double> value_, longest_;  ///< [vertices] of the shape; longest edge around
     std::vector<Side> side_;
-    std::vector<char> deep_;  ///< inside, and so are all neighbours
     std::vector<Cut> cuts_;
     std::vector<std::array<Id, 2>> ends_;  ///< [cuts] the lower one first
     std::unordered_map<std::uint64_t, Id> cutOf_;

@@ -221,17 +221,15 @@ void improveAround(const shape::Shape& shape, TetComplex& complex, const Improve
 
 class CreaseRepair {
   public:
-    CreaseRepair(const shape::Shape& shape, TetComplex& c, double spacing, bool graded, Progress& progress)
-        : shape_(shape), c_(c), a_(spacing), graded_(graded), progress_(progress), touching_(touchingVertices(c)) {}
+    CreaseRepair(const shape::Shape& shape, TetComplex& c, double spacing, Progress& progress)
+        : shape_(shape), c_(c), a_(spacing), progress_(progress), touching_(touchingVertices(c)) {}
 
     CreaseReport run() {
         CreaseReport report;
-        measure();
         snapCorners();
         report.crossings = static_cast<int>(crossings().size());
         for (const double limit : {0.45, 0.6, 0.75}) {
             progress_.step("Sharpening machined edges", limit);
-            measure();
             snap(limit);
             polish();
             split();
@@ -247,20 +245,6 @@ class CreaseRepair {
         int i, j;  // surface of the first and of the second end
         Vec3 p;    // point of the machined edge between them
     };
-
-    /// Sizes of the elements around each vertex, where they differ.
-    void measure() {
-        if (!graded_) return;
-        size_.assign(c_.position.size(), 0);
-        for (const Tet& t : c_.tets)
-            for (auto v : t)
-                for (auto w : t) size_[v] = std::max(size_[v], (c_.position[v] - c_.position[w]).norm());
-        for (double& x : size_) x = std::min(x, a_);
-    }
-    /// Size of the elements there, mm.
-    double sizeAt(std::int32_t v) const {
-        return static_cast<std::size_t>(v) < size_.size() ? size_[static_cast<std::size_t>(v)] : a_;
-    }
 
     bool onEdge(int i, int j, Vec3& p, double radius) const {
         int ids[2] = {i, j};
@@ -280,7 +264,7 @@ class CreaseRepair {
             for (int k = 0; k < s.count(); ++k)
                 for (int l = 0; l < t.count(); ++l) {
                     Vec3 p = 0.5 * (c_.position[a] + c_.position[b]);
-                    if (onEdge(s.id[k], t.id[l], p, std::max(sizeAt(a), sizeAt(b)))) {
+                    if (onEdge(s.id[k], t.id[l], p, a_)) {
                         found[e].push_back({edges[e], s.id[k], t.id[l], p});
                         return;
                     }
@@ -326,7 +310,7 @@ class CreaseRepair {
                         SurfaceSet set;
                         for (int s : three) set.add(s);
                         const double length = (p - c_.position[v]).norm();
-                        if (length <= 0.75 * sizeAt(v)) moves.push_back({length, v, p, set});
+                        if (length <= 0.75 * a_) moves.push_back({length, v, p, set});
                     }
         }
         std::sort(moves.begin(), moves.end(),
@@ -334,8 +318,7 @@ class CreaseRepair {
         Neighbourhood near(shape_, c_, touching_);
         std::vector<Vec3> done;
         for (const Move& m : moves) {
-            if (std::any_of(done.begin(), done.end(),
-                            [&](const Vec3& q) { return (q - m.p).norm() < 0.05 * sizeAt(m.v); }))
+            if (std::any_of(done.begin(), done.end(), [&](const Vec3& q) { return (q - m.p).norm() < 0.05 * a_; }))
                 continue;
             if (c_.surfaces[m.v].count() == 3 || !apply(near, m)) continue;
             done.push_back(m.p);
@@ -364,7 +347,7 @@ class CreaseRepair {
                 if (!projectOnto(shape_, ids, set.count(), p, a_) || std::abs(shape_.evaluate(p).value) > 1e-6 * a_)
                     continue;
                 const double length = (p - c_.position[v]).norm();
-                if (length <= limit * sizeAt(v)) moves.push_back({length, v, p, set});
+                if (length <= limit * a_) moves.push_back({length, v, p, set});
             }
         std::sort(moves.begin(), moves.end(),
                   [](const Move& a, const Move& b) { return a.length != b.length ? a.length < b.length : a.v < b.v; });
@@ -439,10 +422,8 @@ class CreaseRepair {
     const shape::Shape& shape_;
     TetComplex& c_;
     double a_;
-    bool graded_;
     Progress& progress_;
     std::vector<std::int32_t> touching_;
-    std::vector<double> size_;  ///< [vertices] see sizeAt()
 };
 
 }  // namespace
@@ -452,9 +433,8 @@ void improve(const shape::Shape& shape, TetComplex& complex, const ImproveOption
     improveAround(shape, complex, options, touchingVertices(complex), progress, only);
 }
 
-CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress,
-                           bool graded) {
-    return CreaseRepair(shape, complex, spacing, graded, progress).run();
+CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress) {
+    return CreaseRepair(shape, complex, spacing, progress).run();
 }
 
 }  // namespace escultura::lattice

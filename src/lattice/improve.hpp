@@ -33,8 +33,6 @@ struct CreaseReport {
 /// boundary edges there, so that machined edges are sharp. Tetrahedra stay valid: a move that would make one worse than
 /// a sine of 0.08 is not made.
 /// @param spacing  lattice spacing, mm
-/// @param graded   elements may be smaller than it
-CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress,
-                           bool graded = false);
+CreaseReport repairCreases(const shape::Shape& shape, TetComplex& complex, double spacing, Progress& progress);
 
 }  // namespace escultura::lattice

@@ -153,13 +153,12 @@ void curveBoundary(TetMesh& m, const shape::Shape& shape, const lattice::TetComp
 
 lattice::TetComplex cornerMesh(const shape::Shape& shape, const MeshOptions& options, lattice::CreaseReport& creases,
                                Progress& progress) {
-    const bool graded = static_cast<bool>(options.wallSize);
     lattice::StuffingOptions stuffing;
     stuffing.spacing = options.elementSize;
     stuffing.size = options.wallSize;
     stuffing.limit = options.limit;
     lattice::TetComplex c = lattice::stuff(shape, stuffing, progress);
-    creases = lattice::repairCreases(shape, c, options.elementSize, progress, graded);
+    creases = lattice::repairCreases(shape, c, options.elementSize, progress);
     progress.step("Improving the elements");
     lattice::improve(shape, c, {0.42, 6}, progress);
     if (options.localSize) lattice::refine(shape, c, options.localSize, options.limit, progress);

@@ -183,6 +183,10 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
               std::to_string(s->mesh.triangle.size()), std::to_string(s->measures.pieces),
               std::to_string(s->measures.genus), s->measures.watertight ? "yes" : "no", num(s->deviationRms, 3) + " mm",
               num(s->deviationMax, 3) + " mm"}});
+    if (s->finerSpacing > 0)
+        h.paragraph("Extracted with edges of " + num(s->finerSpacing, 3) + " mm instead of " +
+                    num(v.recipe.surfaceSpacing, 3) +
+                    " mm: the coarser surface did not have the handles of the field.");
     h.paragraph(
         "Deviation is measured on the free surface more than two cells away from interfaces and empty volumes, where "
         "the shape follows the field.");

@@ -240,21 +240,19 @@ void requireOriginal(const Part& part, double fieldSize) {
 
 }  // namespace
 
-std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field,
-                                         const SurfaceResult* surface) {
-    std::vector<ReadyNote> notes = Judge(part, recipe, field).notes();
-    // what cannot be meant needs no forecast
-    if (std::none_of(notes.begin(), notes.end(), [](const ReadyNote& n) { return n.severity == Severity::blocker; }))
-        for (ReadyNote& n : forecastNotes(forecastRun(part, recipe, field, surface), recipe, machineMemory()))
-            notes.push_back(std::move(n));
-    return notes;
+std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field) {
+    return Judge(part, recipe, field).notes();
 }
 
 void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field) {
     if (part.original) requireOriginal(part, field.field.bounds().diagonal());
-    for (const ReadyNote& n : plausibilityNotes(part, recipe, field))
-        if (n.severity == Severity::blocker)
-            throw InputError(ErrorDetail{"The sizes of the part cannot be meant.", part.path, {}, n.fix, n.text});
+    auto require = [&](const std::vector<ReadyNote>& notes) {
+        for (const ReadyNote& n : notes)
+            if (n.severity == Severity::blocker)
+                throw InputError(ErrorDetail{"The sizes of the part cannot be meant.", part.path, {}, n.fix, n.text});
+    };
+    require(plausibilityNotes(part, recipe, field));
+    require(forecastNotes(forecastRun(part, recipe, field, nullptr), recipe, machineMemory()));
 }
 
 }  // namespace escultura::stages

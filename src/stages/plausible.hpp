@@ -10,10 +10,9 @@
 namespace escultura::stages {
 
 /// What cannot be meant (blockers) and what is odd (warnings). Part of readyNotes().
-/// @param surface  for the forecast; null: not built yet
-std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field,
-                                         const SurfaceResult* surface = nullptr);
+std::vector<ReadyNote> plausibilityNotes(const Part& part, const Recipe& recipe, const FieldResult& field);
 
+/// Looks at what the machine can hold too.
 /// @throws InputError with the first blocker
 void requirePlausible(const Part& part, const Recipe& recipe, const FieldResult& field);
 

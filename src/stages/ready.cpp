@@ -4,10 +4,11 @@
 #include <cmath>
 #include <set>
 
+#include "base/machine.hpp"
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
 #include "duty/support_kind.hpp"
-#include "stages/check_stage.hpp"
+#include "stages/forecast.hpp"
 #include "stages/plausible.hpp"
 
 namespace escultura::stages {
@@ -150,7 +151,19 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
         }
     }
     if (field) {
-        for (ReadyNote& n : plausibilityNotes(part, recipe, *field, surface)) notes.push_back(std::move(n));
+        const std::vector<ReadyNote> odd = plausibilityNotes(part, recipe, *field);
+        notes.insert(notes.end(), odd.begin(), odd.end());
+        // what cannot be meant needs no forecast
+        if (std::none_of(odd.begin(), odd.end(), [](const ReadyNote& n) { return n.severity == Severity::blocker; })) {
+            const RunForecast f = forecastRun(part, recipe, *field, surface);
+            for (ReadyNote& n : forecastNotes(f, recipe, machineMemory())) notes.push_back(std::move(n));
+            if (f.thinWalls > 0.01)
+                warn(Place::mesh,
+                     formatNumber(100 * f.thinWalls, 2) +
+                         " % of the surface has a wall thinner than 1.1 elements: it may be "
+                         "lost from the mesh.",
+                     "Use elements of at most " + formatNumber(surface->thickness.low5 / 1.1, 2) + " mm.");
+        }
         const ThresholdFigures t = thresholdFigures(part, *field, recipe);
         for (const auto& name : t.cutOff)
             if (used.count(name))
@@ -165,15 +178,6 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
         if (!used.count(i.name) && !part.loadCases.empty())
             warn(Place::interfaces, "Nothing acts on interface '" + i.name + "'.",
                  "Fine when it only keeps material; else add its load or support.");
-    if (surface && !surface->thickness.value.empty()) {
-        const MeshForecast f = forecastMesh(part, *surface, recipe);
-        if (f.thinWalls > 0.01)
-            warn(Place::mesh,
-                 formatNumber(100 * f.thinWalls, 2) +
-                     " % of the surface has a wall thinner than 1.1 elements: it may be "
-                     "lost from the mesh.",
-                 "Use elements of at most " + formatNumber(surface->thickness.low5 / 1.1, 2) + " mm.");
-    }
     std::stable_sort(notes.begin(), notes.end(), [](const auto& a, const auto& b) { return a.severity < b.severity; });
     return notes;
 }

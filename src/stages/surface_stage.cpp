@@ -764,10 +764,14 @@ SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const R
     if (const double fine = 0.48 * cells.spacing.minCoeff();
         recipe.keepMembers && recipe.surfaceSpacing > fine && built.r.rawGenus != built.r.measures.genus) {
         // a lattice about as coarse as the cells leaves pinholes in webs, or closes small holes
+        progress.step("Extracting again with shorter edges: handles are missing or too many");
         Recipe finer = recipe;
         finer.surfaceSpacing = fine;
         BuiltSurface better = build(part, field, finer, cells, density, progress);
-        if (better.r.rawGenus == better.r.measures.genus) built = std::move(better);
+        if (better.r.rawGenus == better.r.measures.genus) {
+            built = std::move(better);
+            built.r.finerSpacing = fine;
+        }
     }
     SurfaceResult& r = built.r;
     const PartShape& final = built.body;

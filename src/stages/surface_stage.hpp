@@ -46,6 +46,7 @@ struct SurfaceResult {
     /// Kept pieces of the field; handles that the part has by the field's cells where the field speaks, and by its
     /// interfaces and cuts where they do.
     int rawPieces = 0, rawGenus = 0;
+    double finerSpacing = 0;  ///< that it was extracted with to get its handles right, mm; 0: as the recipe asks
     std::vector<BoreFigure> bores;
     std::vector<NamedFace> faces;
     std::vector<GeometryFinding> findings;

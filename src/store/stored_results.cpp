@@ -123,7 +123,7 @@ void describe(Archive& a, surface::Thickness& t) {
 void describe(Archive& a, SurfaceResult& r) {
     a.all(r.mesh, r.measures, r.deviation, r.deviationMean, r.deviationRms, r.deviation95, r.deviationMax,
           r.deviationMaxAt, r.thickness, r.mass, r.askedVolume, r.draftVolume, r.solvedThreshold, r.rawPieces,
-          r.rawGenus, r.bores, r.faces, r.findings);
+          r.rawGenus, r.finerSpacing, r.bores, r.faces, r.findings);
 }
 void describe(Archive& a, cage::Cage& c) {
     a.all(c.position, c.face, c.crease);
