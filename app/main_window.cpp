@@ -43,6 +43,31 @@ MainWindow::MainWindow() {
     error_->setStyleSheet("background:#FBEADF; border-bottom:1px solid #E0B49A; padding:8px 16px;");
     error_->hide();
 
+    layOut();
+    connectStart();
+    makeMenus();
+    makeFinder();
+
+    for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
+        w->setEnabled(false);  // until something is open
+    connectResults();
+    connectRebuild();
+    connectComparison();
+    connect(&session_, &Session::changed, this, &MainWindow::refresh);
+    connect(&session_, &Session::projectOpened, this, &MainWindow::opened);
+    connectSession();
+    connectView();
+    connectDossier();
+    connectPicking();
+    connect(strip_, &RequirementStrip::evidenceAsked, dossier_, &Dossier::openCard);
+    connect(shelf_, &Shelf::newVariant, this, [this] { newVariant(session_.project().open); });
+    connect(shelf_, &Shelf::variantMenu, this, &MainWindow::variantMenu);
+    strip_->refresh();
+    setWindowTitle("Escultura");
+    showStart();
+}
+
+void MainWindow::layOut() {
     auto* right = new QWidget;
     auto* column = new QVBoxLayout(right);
     column->setContentsMargins(0, 0, 0, 0);
@@ -89,6 +114,9 @@ MainWindow::MainWindow() {
     wholeColumn->addWidget(pages_, 1);
     wholeColumn->addWidget(makeProgress());
     setCentralWidget(whole);
+}
+
+void MainWindow::connectStart() {
     connect(start_, &StartPage::fieldAsked, this, &MainWindow::askForField);
     connect(start_, &StartPage::bodyAsked, this, &MainWindow::askForBody);
     connect(start_, &StartPage::openAsked, this, &MainWindow::askToOpen);
@@ -97,32 +125,27 @@ MainWindow::MainWindow() {
     connect(start_, &StartPage::recoverAsked, this, [this](const store::Unsaved& work) {
         if (mayLeave()) session_.recover(work);
     });
-    makeMenus();
-    makeFinder();
+}
 
+void MainWindow::opened() {
     for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
-        w->setEnabled(false);  // until something is open
-    connectResults();
-    connectRebuild();
-    connectComparison();
-    connect(&session_, &Session::changed, this, &MainWindow::refresh);
-    connect(&session_, &Session::projectOpened, this, [this] {
-        for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
-            w->setEnabled(true);
-        pages_->setCurrentIndex(1);
-        rememberOpen(false);
-        refit_ = true;
-        selectedFinding_.clear();
-        low_ = high_ = std::nullopt;
-        const LastKnown k = session_.lastKnown();
-        bar_->setShow(k.check ? Show::check : k.surface ? Show::surface : Show::field);
-        setWindowTitle(QString::fromStdString(session_.project().part.name) + " – Escultura");
-        if (runWhenOpened_) {
-            runWhenOpened_ = false;
-            openCheckAfterRun_ = true;
-            QTimer::singleShot(0, this, [this] { session_.run(Stage::findings); });
-        }
-    });
+        w->setEnabled(true);
+    pages_->setCurrentIndex(1);
+    rememberOpen(false);
+    refit_ = true;
+    selectedFinding_.clear();
+    low_ = high_ = std::nullopt;
+    const LastKnown k = session_.lastKnown();
+    bar_->setShow(k.check ? Show::check : k.surface ? Show::surface : Show::field);
+    setWindowTitle(QString::fromStdString(session_.project().part.name) + " – Escultura");
+    if (runWhenOpened_) {
+        runWhenOpened_ = false;
+        openCheckAfterRun_ = true;
+        QTimer::singleShot(0, this, [this] { session_.run(Stage::findings); });
+    }
+}
+
+void MainWindow::connectSession() {
     connect(&session_, &Session::ran, this, [this](Stage upTo) {
         // show what has just been made
         bar_->setShow(upTo == Stage::field     ? Show::field
@@ -157,6 +180,9 @@ MainWindow::MainWindow() {
         progressText_->setText(
             step_ + QString(" · %1 s").arg((QDateTime::currentMSecsSinceEpoch() - started_) / 1000.0, 0, 'f', 1));
     });
+}
+
+void MainWindow::connectView() {
     connect(bar_, &ViewBar::changed, this, [this] {
         low_ = high_ = std::nullopt;
         poorElement_ = -1;
@@ -175,10 +201,19 @@ MainWindow::MainWindow() {
         high_ = std::isnan(high) ? std::nullopt : std::optional(high);
         showScene();
     });
+}
+
+void MainWindow::connectDossier() {
     connect(dossier_, &Dossier::cardOpened, this, &MainWindow::cardOpened);
     connect(dossier_, &Dossier::showAsked, this, [this](int show) {
         bar_->setShow(static_cast<Show>(show));
         bar_->refresh();
+        mark_.reset();
+        low_ = high_ = std::nullopt;
+        showScene();
+    });
+    connect(dossier_, &Dossier::shapeAsked, this, [this](const QString& kind) {
+        bar_->showShapes(kind);
         mark_.reset();
         low_ = high_ = std::nullopt;
         showScene();
@@ -195,29 +230,6 @@ MainWindow::MainWindow() {
         showScene();
     });
     connect(dossier_, &Dossier::addFieldAsked, this, &MainWindow::askForField);
-    auto& interfaces = drawer_->interfaces();
-    connect(&interfaces, &InterfacesPanel::selectionChanged, this, [this](const QString& name) {
-        selectedInterface_ = name;
-        showScene();
-    });
-    connect(&interfaces, &InterfacesPanel::failed, this, &MainWindow::showError);
-    connect(&interfaces, &InterfacesPanel::pickingAsked, this, &MainWindow::setPicking);
-    connect(view_, &View::picked, this, [this](const Vec3& place, int triangle) {
-        if (!pickBody_) return;
-        if (pickRoughness_ > 0)  // fitted on a smoother body than the one that is shown
-            triangle = surface::TriangleTree(*pickBody_).closest(place).triangle;
-        drawer_->interfaces().pick(*pickBody_, pickRoughness_, place, triangle);
-    });
-    connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
-        if (id >= 10) {
-            editor_->handleMoved(id, place, done);
-        } else if (id == 0) {  // the section plane
-            sectionPoint_ = place;
-            showScene();
-        } else if (done) {
-            drawer_->interfaces().moveTo(selectedInterface_, place);
-        }
-    });
     connect(dossier_, &Dossier::loadCaseChosen, this, [this](int c) {
         bar_->setLoadCase(c);
         bar_->refresh();
@@ -241,12 +253,32 @@ MainWindow::MainWindow() {
         const auto sizes = split->sizes();
         split->setSizes({std::max(200, sizes[0] + sizes[1] - height), height});
     });
-    connect(strip_, &RequirementStrip::evidenceAsked, dossier_, &Dossier::openCard);
-    connect(shelf_, &Shelf::newVariant, this, [this] { newVariant(session_.project().open); });
-    connect(shelf_, &Shelf::variantMenu, this, &MainWindow::variantMenu);
-    strip_->refresh();
-    setWindowTitle("Escultura");
-    showStart();
+}
+
+void MainWindow::connectPicking() {
+    auto& interfaces = drawer_->interfaces();
+    connect(&interfaces, &InterfacesPanel::selectionChanged, this, [this](const QString& name) {
+        selectedInterface_ = name;
+        showScene();
+    });
+    connect(&interfaces, &InterfacesPanel::failed, this, &MainWindow::showError);
+    connect(&interfaces, &InterfacesPanel::pickingAsked, this, &MainWindow::setPicking);
+    connect(view_, &View::picked, this, [this](const Vec3& place, int triangle) {
+        if (!pickBody_) return;
+        if (pickRoughness_ > 0)  // fitted on a smoother body than the one that is shown
+            triangle = surface::TriangleTree(*pickBody_).closest(place).triangle;
+        drawer_->interfaces().pick(*pickBody_, pickRoughness_, place, triangle);
+    });
+    connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
+        if (id >= 10) {
+            editor_->handleMoved(id, place, done);
+        } else if (id == 0) {  // the section plane
+            sectionPoint_ = place;
+            showScene();
+        } else if (done) {
+            drawer_->interfaces().moveTo(selectedInterface_, place);
+        }
+    });
 }
 
 QWidget* MainWindow::makeProgress() {
@@ -327,159 +359,159 @@ void MainWindow::showScene(bool refit) {
     if (editor_->isOn()) {  // the view belongs to the cage
         editor_->refresh();
         view_->setNotice("");
-        shownKey_.clear();
+        shown_.reset();
         return;
     }
     if (const auto growing = session_.growing()) {
-        shownKey_.clear();
+        shown_.reset();
         view_->setNotice("");  // the caption says it
         view_->setScene(report::growingScene(session_.part(), *growing, session_.recipe().threshold), refit);
         return;
     }
     report::SceneOptions o = sceneOptions();
-    const LastKnown k = session_.lastKnown();
     updateReadings();
     swing_.clear();  // an animation starts anew with the new options
     frame_ = 0;
     if (picking_) o = forPicking(o);
     if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
         o.handle = selectedInterface_.toStdString();
-    // what cannot be shown yet gives way to what can
-    const std::vector<double>* difference = o.show == Show::check && k.check ? differenceFor(o) : nullptr;
-    const Project& all = session_.project();
-    const auto baselineSurface =
-        bar_->showsBaselineGhost() && all.baseline != all.open ? session_.lastKnown(all.baseline).surface : nullptr;
-    if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
-    if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
-    if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
     o.selectedFeature = selectedFeature_.toStdString();
-    if (o.show == Show::deviation && !k.surface) o.show = Show::field;
-    if (o.show == Show::surface && !k.surface) o.show = Show::field;
-    if (o.show == Show::thickness && !k.surface) o.show = Show::field;
-    const auto process = session_.project().process(session_.recipe());
-    if (o.show == Show::draft || o.show == Show::overhang) {
-        if (!process) showProcess();
-        if (!process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
-    }
-    const StageKeys keys = session_.project().keys(session_.recipe());
-    const Recipe& recipe = session_.recipe();
-    const auto original = session_.project().original(recipe);
-    using Beside = report::SceneOptions::Beside;
-    // what is still to be made shows the body that it is made in
-    const bool toBeMade = recipe.field.how == duty::FieldChoice::How::made && !session_.project().field();
-    if (toBeMade && !k.surface && o.show != Show::duty) o.show = Show::original;
-    if ((o.show == Show::original || o.original != Beside::nothing || toBeMade) && !original &&
-        (session_.project().field() || toBeMade) && !session_.isBusy() && originalFailed_ != keys.original) {
-        originalFailed_ = keys.original;  // a body that cannot be read is told once
-
-        auto copy = std::make_shared<Project>(session_.project());
-        session_.work(
-            "Original", [copy](Progress& p) { runOriginal(*copy, copy->current().recipe, p); },
-            [this] { emit session_.changed(); });
-    }
-    if (o.show == Show::original && !original) o.show = k.surface ? Show::surface : Show::field;
-    if (toBeMade && o.show != Show::original && !(o.show == Show::duty && (k.surface || original))) {
+    ShownResults r = shownResults(o);
+    giveWay(r, o);
+    makeOriginal(r, o);
+    const bool hasField = session_.project().field() != nullptr;
+    if (o.show == Show::original && !r.original) o.show = r.known.surface ? Show::surface : Show::field;
+    if (r.toBeMade && o.show != Show::original && !(o.show == Show::duty && (r.known.surface || r.original))) {
         view_->setNotice("");
         return;
     }
-    if (!session_.project().field() && !toBeMade && (o.show == Show::field || o.show == Show::comparison)) {
+    if (!hasField && !r.toBeMade && (o.show == Show::field || o.show == Show::comparison)) {
         view_->setNotice("◐ out of date: the field is being read");
         return;
     }
-    if (o.section.on && session_.project().field())
+    if (o.section.on && hasField)
         o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
-    const QString beside =
-        QString("|%1|%2|%3|%4|%5|%6|%7|%8")
-            .arg(o.fieldAsSurface)
-            .arg(static_cast<int>(o.original))
-            .arg(o.fieldGhost)
-            .arg(reinterpret_cast<quintptr>(original.get()))
-            .arg(reinterpret_cast<quintptr>(process.get()))
-            .arg(o.section.on ? QString("%1 %2 %3 %4 %5")
-                                    .arg(o.section.normal[0])
-                                    .arg(o.section.normal[1])
-                                    .arg(o.section.point[0])
-                                    .arg(o.section.point[1])
-                                    .arg(o.section.point[2])
-                              : QString())
-            .arg(QString::fromStdString(mark_ ? mark_->second + formatNumber(mark_->first.norm(), 9) : ""))
-            .arg(QString::fromStdString(o.handle)) +
-        QString("|%1|%2|%3|%4")
-            .arg(o.compareWith)
-            .arg(recipe.largestPieceOnly)
-            .arg(recipe.smallestIsland)
-            .arg(QString::fromStdString(session_.part().geometryText));
-    QString chosenClass;  // label and zone of the chosen finding follow its test
-    if (!o.selectedFinding.empty() && session_.project().findings(recipe)) {
-        const auto list = findingsOf(session_.project(), recipe);
-        if (const Finding* f = findFinding(list, o.selectedFinding)) chosenClass = " " + text(classOf(*f));
+    const bool stale = isStale(r, o);
+    view_->setNotice(stale        ? "◐ out of date: from an earlier recipe"
+                     : r.toBeMade ? "the design space: its field is not made yet"
+                                  : "");
+    Shown now = shownOf(r, o);
+    if (shown_ && *shown_ == now && !refit) return;
+    shown_ = std::move(now);
+    draw(r, o, stale, refit);
+}
+
+MainWindow::ShownResults MainWindow::shownResults(const report::SceneOptions& o) {
+    const Project& all = session_.project();
+    ShownResults r;
+    r.known = session_.lastKnown();
+    r.difference = o.show == Show::check && r.known.check ? differenceFor(o) : nullptr;
+    if (bar_->showsBaselineGhost() && all.baseline != all.open)
+        r.baselineSurface = session_.lastKnown(all.baseline).surface;
+    r.process = all.process(session_.recipe());
+    r.original = all.original(session_.recipe());
+    // of the check that is shown: an earlier one has another mesh
+    r.analysis = shapesShown(o);
+    r.toBeMade = session_.recipe().field.how == duty::FieldChoice::How::made && !all.field();
+    return r;
+}
+
+/// What cannot be shown yet gives way to what can.
+void MainWindow::giveWay(ShownResults& r, report::SceneOptions& o) {
+    const LastKnown& k = r.known;
+    if (o.show == Show::analysis && !r.analysis) o.show = Show::check;
+    if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
+    if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
+    if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
+    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness) && !k.surface)
+        o.show = Show::field;
+    if (o.show == Show::draft || o.show == Show::overhang) {
+        if (!r.process) showProcess();
+        if (!r.process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
     }
-    const QString key =
-        QString("%1|%2|%3|%4|%5|%6|%7|%8|%9|")
-            .arg(static_cast<int>(o.show))
-            .arg(o.loadCase)
-            .arg(static_cast<int>(o.quantity))
-            .arg(o.deformation)
-            .arg(o.bands)
-            .arg(o.loads)
-            .arg(QString::fromStdString(o.selectedFinding) + chosenClass)
-            .arg(o.low.value_or(-1))
-            .arg(o.high.value_or(-1)) +
-        QString("%1|%2|%3")
-            .arg(reinterpret_cast<quintptr>(k.surface.get()))
-            .arg(reinterpret_cast<quintptr>(k.check.get()))
-            .arg(o.show == Show::field || o.show == Show::comparison || o.fieldGhost ? recipe.threshold : 0) +
-        QString("|%1|%2|%3|%4|%5|%6|%7|%8|")
-            .arg(QString::fromStdString(o.unit), QString::fromStdString(o.frame))
-            .arg(o.undeformed)
-            .arg(o.only.value_or(-1e99))
-            .arg(static_cast<int>(o.vectors))
-            .arg(o.meshLines)
-            .arg(o.bothFlags)
-            .arg(o.poorElement) +
-        QString::fromStdString(session_.part().dutyText) + QString::fromStdString(keys.field) + beside +
-        QString("|%1|%2|%3")
-            .arg(reinterpret_cast<quintptr>(k.cage.get()))
-            .arg(reinterpret_cast<quintptr>(k.rebuild.get()))
-            .arg(o.show == Show::solid ? selectedFeature_ : QString()) +
-        QString("|%1|%2|%3|%4")
-            .arg(o.isolate)
-            .arg(reinterpret_cast<quintptr>(difference))
-            .arg(difference ? sampledKey_ : QString())
-            .arg(reinterpret_cast<quintptr>(baselineSurface.get())) +
-        companionsKey();
-    bool stale = false;
-    if (o.show == Show::check || o.show == Show::mesh) stale = session_.freshness(Stage::check) != Freshness::fresh;
-    if (o.show == Show::cage || o.show == Show::cageDeviation) stale = !session_.project().cage(recipe);
-    if (o.show == Show::solid) stale = !session_.project().rebuild(recipe);
-    if (o.show == Show::surface || o.show == Show::deviation || o.show == Show::thickness ||
-        (o.show == Show::duty && k.surface))
-        stale = session_.freshness(Stage::surface) != Freshness::fresh;
-    view_->setNotice(stale      ? "◐ out of date: from an earlier recipe"
-                     : toBeMade ? "the design space: its field is not made yet"
-                                : "");
-    if (key == shownKey_ && !refit) return;
-    shownKey_ = key;
-    // hotspots with what their tests have found
-    FindingsResult classed;
+    // what is still to be made shows the body that it is made in
+    if (r.toBeMade && !k.surface && o.show != Show::duty) o.show = Show::original;
+}
+
+/// Reads or makes the original when it is to be shown and not there.
+void MainWindow::makeOriginal(const ShownResults& r, const report::SceneOptions& o) {
+    using Beside = report::SceneOptions::Beside;
+    const bool wanted = o.show == Show::original || o.original != Beside::nothing || r.toBeMade;
+    const std::string key = session_.project().keys(session_.recipe()).original;
+    if (!wanted || r.original || session_.isBusy() || originalFailed_ == key) return;
+    if (!session_.project().field() && !r.toBeMade) return;
+    originalFailed_ = key;  // a body that cannot be read is told once
+    auto copy = std::make_shared<Project>(session_.project());
+    session_.work(
+        "Original", [copy](Progress& p) { runOriginal(*copy, copy->current().recipe, p); },
+        [this] { emit session_.changed(); });
+}
+
+bool MainWindow::isStale(const ShownResults& r, const report::SceneOptions& o) const {
+    switch (o.show) {
+        case Show::check:
+        case Show::mesh:
+            return session_.freshness(Stage::check) != Freshness::fresh;
+        case Show::cage:
+        case Show::cageDeviation:
+            return !session_.project().cage(session_.recipe());
+        case Show::solid:
+            return !session_.project().rebuild(session_.recipe());
+        case Show::duty:
+            return r.known.surface && session_.freshness(Stage::surface) != Freshness::fresh;
+        case Show::surface:
+        case Show::deviation:
+        case Show::thickness:
+            return session_.freshness(Stage::surface) != Freshness::fresh;
+        default:
+            return false;
+    }
+}
+
+MainWindow::Shown MainWindow::shownOf(const ShownResults& r, const report::SceneOptions& o) const {
+    const Project& p = session_.project();
+    const Recipe& recipe = session_.recipe();
+    Shown s;
+    s.options = o;
+    s.results = {r.known.surface, r.known.check, r.known.cage,      r.known.rebuild,
+                 r.process,       r.original,    r.baselineSurface, r.analysis};
+    s.sampled = r.difference ? sampledKey_ : QString();
+    if (o.show == Show::field || o.show == Show::comparison || o.fieldGhost) s.threshold = recipe.threshold;
+    s.largestPieceOnly = recipe.largestPieceOnly;
+    s.smallestIsland = recipe.smallestIsland;
+    s.texts = {session_.part().geometryText, session_.part().dutyText, p.keys(recipe).field};
+    if (!o.selectedFinding.empty() && p.findings(recipe)) {  // label and zone of the finding follow its test
+        const auto list = findingsOf(p, recipe);
+        if (const Finding* f = findFinding(list, o.selectedFinding)) s.texts.push_back(classOf(*f));
+    }
+    s.companions = shownCompanions();
+    return s;
+}
+
+void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale, bool refit) {
+    const LastKnown& k = r.known;
+    const Project& all = session_.project();
+    const Recipe& recipe = session_.recipe();
+    FindingsResult classed;  // hotspots with what their tests have found
     if (k.findings) {
         classed = *k.findings;
-        if (session_.project().findings(recipe)) classed.findings = findingsOf(session_.project(), recipe);
+        if (all.findings(recipe)) classed.findings = findingsOf(all, recipe);
     }
-    report::SceneInputs inputs{k.surface.get(), k.check.get(),  k.findings ? &classed : nullptr,
-                               process.get(),   original.get(), k.cage.get(),
+    report::SceneInputs inputs{k.surface.get(), k.check.get(),    k.findings ? &classed : nullptr,
+                               r.process.get(), r.original.get(), k.cage.get(),
                                k.rebuild.get()};
     std::vector<char> zone;
     if (const Finding* chosen = findFinding(classed.findings, o.selectedFinding); chosen && !stale)
-        zone = zoneOf(session_.project(), recipe, *chosen);
+        zone = zoneOf(all, recipe, *chosen);
     if (!zone.empty()) inputs.zone = &zone;
-    inputs.baseline = difference;
+    inputs.baseline = r.difference;
     inputs.baselineName = all.variants.at(all.baseline).name;
-    inputs.beside = baselineSurface ? &baselineSurface->mesh : nullptr;
-    auto scene = report::makeScene(session_.project(), recipe, o, inputs);
+    inputs.beside = r.baselineSurface ? &r.baselineSurface->mesh : nullptr;
+    inputs.analysis = r.analysis.get();
+    auto scene = report::makeScene(all, recipe, o, inputs);
     if (!panes_->companions().empty()) {
         shareLegend(o, *scene);
-        scene = report::makeScene(session_.project(), recipe, o, inputs);
+        scene = report::makeScene(all, recipe, o, inputs);
     }
     view_->setScene(scene, refit);
     showCompanions(o);

@@ -74,8 +74,54 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent* e) override;
 
   private:
+    /// Results that a picture is made from; those of the variant as it was, where newer ones are missing.
+    struct ShownResults {
+        LastKnown known;
+        std::shared_ptr<const stages::ProcessResult> process;
+        std::shared_ptr<const surface::TriMesh> original;
+        std::shared_ptr<const stages::SurfaceResult> baselineSurface;
+        std::shared_ptr<const stages::AnalysisResult> analysis;
+        const std::vector<double>* difference = nullptr;
+        bool toBeMade = false;  ///< the field is
+    };
+    /// A variant beside the open one, as it is drawn.
+    struct ShownCompanion {
+        std::int64_t variant = 0;
+        std::shared_ptr<const void> check, surface;
+        double threshold = 0;
+        bool operator==(const ShownCompanion&) const = default;
+    };
+    /// Everything that a picture follows from: equal ones are not drawn again.
+    struct Shown {
+        report::SceneOptions options;
+        std::vector<std::shared_ptr<const void>> results;
+        QString sampled;
+        double threshold = 0;  ///< where it shows
+        bool largestPieceOnly = true;
+        double smallestIsland = 0;
+        std::vector<std::string> texts;
+        std::vector<ShownCompanion> companions;
+        bool operator==(const Shown&) const = default;
+    };
+    ShownResults shownResults(const report::SceneOptions& options);
+    void giveWay(ShownResults& results, report::SceneOptions& options);
+    void makeOriginal(const ShownResults& results, const report::SceneOptions& options);
+    bool isStale(const ShownResults& results, const report::SceneOptions& options) const;
+    Shown shownOf(const ShownResults& results, const report::SceneOptions& options) const;
+    void draw(const ShownResults& results, report::SceneOptions options, bool stale, bool refit);
+    std::vector<ShownCompanion> shownCompanions() const;
+
+    void layOut();
+    void connectStart();
+    void connectSession();
+    void connectView();
+    void connectDossier();
+    void connectPicking();
+    void opened();
     void makeMenus();
     void connectResults();
+    /// The analysis whose shapes are shown; null: none is.
+    std::shared_ptr<const stages::AnalysisResult> shapesShown(const report::SceneOptions& options) const;
     void showNextFrame();
     void updateReadings();
     void askForPicture();
@@ -105,7 +151,6 @@ class MainWindow : public QMainWindow {
     void askForRelease();
     void connectComparison();
     void putBeside(std::size_t variant);
-    QString companionsKey() const;
     /// One range of colours for all panes.
     void shareLegend(report::SceneOptions& options, const render::Scene& main);
     std::shared_ptr<const render::Scene> companionScene(std::size_t pane, const report::SceneOptions& options) const;
@@ -135,7 +180,8 @@ class MainWindow : public QMainWindow {
     QString step_, selectedFinding_;
     std::optional<double> low_, high_;
     std::string originalFailed_;
-    QString shownKey_, selectedInterface_, selectedFeature_;
+    std::optional<Shown> shown_;
+    QString selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
     /// What is shown while faces are picked; sets the body that they are picked on.

@@ -29,7 +29,7 @@ void widen(std::optional<double>& low, std::optional<double>& high, const render
 void MainWindow::connectComparison() {
     connect(shelf_, &Shelf::besideAsked, this, &MainWindow::putBeside);
     connect(panes_, &Panes::companionsChanged, this, [this] {
-        shownKey_.clear();
+        shown_.reset();
         if (!session_.hasProject()) return;
         const Project& p = session_.project();
         const std::int64_t base = p.variants.at(p.baseline).id;
@@ -58,20 +58,16 @@ void MainWindow::putBeside(std::size_t variant) {
     panes_->toggle(id);
 }
 
-QString MainWindow::companionsKey() const {
-    QString key = "|beside";
+std::vector<MainWindow::ShownCompanion> MainWindow::shownCompanions() const {
+    std::vector<ShownCompanion> shown;
     const Project& p = session_.project();
     for (std::int64_t id : panes_->companions())
         for (std::size_t i = 0; i < p.variants.size(); ++i)
             if (p.variants[i].id == id) {
                 const LastKnown k = session_.lastKnown(i);
-                key += QString("|%1 %2 %3 %4")
-                           .arg(id)
-                           .arg(reinterpret_cast<quintptr>(k.check.get()))
-                           .arg(reinterpret_cast<quintptr>(k.surface.get()))
-                           .arg(p.variants[i].recipe.threshold);
+                shown.push_back({id, k.check, k.surface, p.variants[i].recipe.threshold});
             }
-    return key;
+    return shown;
 }
 
 std::shared_ptr<const render::Scene> MainWindow::companionScene(std::size_t pane,
@@ -85,13 +81,16 @@ std::shared_ptr<const render::Scene> MainWindow::companionScene(std::size_t pane
         o.selectedFinding.clear();  // its id means another place here
         o.isolate = false;
         o.poorElement = -1;
+        const auto analysis = p.check(recipe) ? p.analysis(recipe, o.analysis) : nullptr;
+        if (o.show == Show::analysis && !analysis) o.show = Show::check;
         if ((o.show == Show::check || o.show == Show::mesh) && !k.check)
             o.show = k.surface ? Show::surface : Show::field;
         const auto process = p.process(recipe);
         const auto original = p.original(recipe);
-        return report::makeScene(
-            p, recipe, o,
-            {k.surface.get(), k.check.get(), nullptr, process.get(), original.get(), k.cage.get(), k.rebuild.get()});
+        report::SceneInputs inputs{k.surface.get(), k.check.get(), nullptr,        process.get(),
+                                   original.get(),  k.cage.get(),  k.rebuild.get()};
+        inputs.analysis = analysis.get();
+        return report::makeScene(p, recipe, o, inputs);
     }
     return nullptr;
 }

@@ -88,20 +88,28 @@ void MainWindow::connectRebuild() {
     connect(&session_, &Session::projectOpened, editor_, &CageEditor::stop);
 }
 
+std::shared_ptr<const stages::AnalysisResult> MainWindow::shapesShown(const report::SceneOptions& o) const {
+    if (o.show != report::Show::analysis || !session_.hasProject()) return nullptr;
+    const Project& p = session_.project();
+    return p.check(session_.recipe()) ? p.analysis(session_.recipe(), o.analysis) : nullptr;
+}
+
 void MainWindow::showNextFrame() {
     const auto check = session_.lastKnown().check;
     report::SceneOptions o = sceneOptions();
-    if (!session_.hasProject() || !check || o.show != report::Show::check || o.loadCase < 0 ||
-        o.loadCase >= static_cast<int>(check->cases.size())) {
+    const bool ofCase =
+        o.show == report::Show::check && o.loadCase >= 0 && check && o.loadCase < static_cast<int>(check->cases.size());
+    const auto analysis = shapesShown(o);
+    if (!session_.hasProject() || !(ofCase || analysis)) {
         bar_->stopAnimation();
         return;
     }
     // sixteen scenes are made once and shown again and again; a change of options starts anew
     if (swing_.size() <= static_cast<std::size_t>(frame_)) {
         o.phase = std::sin(2 * M_PI * frame_ / swingFrames);
-        swing_.push_back(
-            report::makeScene(session_.project(), session_.recipe(), o,
-                              {session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr}));
+        report::SceneInputs inputs{session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr};
+        inputs.analysis = analysis.get();
+        swing_.push_back(report::makeScene(session_.project(), session_.recipe(), o, inputs));
     }
     view_->setScene(swing_[static_cast<std::size_t>(frame_)], false);
     frame_ = (frame_ + 1) % swingFrames;
@@ -120,7 +128,8 @@ void MainWindow::savePicture(const QString& path, int width, int height, bool tr
 void MainWindow::saveAnimation(const QString& path, int width, int height) {
     const auto check = session_.lastKnown().check;
     report::SceneOptions o = sceneOptions();
-    if (!check || o.loadCase < 0) {
+    const auto analysis = shapesShown(o);
+    if (!check || (o.loadCase < 0 && !analysis)) {
         showError("Choose results of one load case first: the worst of all cases has no one deformed shape.");
         return;
     }
@@ -129,13 +138,13 @@ void MainWindow::saveAnimation(const QString& path, int width, int height) {
     std::vector<QImage> frames;
     for (int k = 0; k < swingFrames; ++k) {
         o.phase = std::sin(2 * M_PI * k / swingFrames);
-        view_->setScene(report::makeScene(session_.project(), session_.recipe(), o,
-                                          {session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr}),
-                        false);
+        report::SceneInputs inputs{session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr};
+        inputs.analysis = analysis.get();
+        view_->setScene(report::makeScene(session_.project(), session_.recipe(), o, inputs), false);
         frames.push_back(view_->picture(width, height));
     }
     QApplication::restoreOverrideCursor();
-    shownKey_.clear();
+    shown_.reset();
     showScene();
     // encoding takes its time: on the worker
     session_.work(

@@ -48,6 +48,21 @@ class Reporter {
     std::chrono::steady_clock::time_point start_;
 };
 
+struct RunOptions {
+    std::string part, out;
+    std::optional<double> threshold;
+    std::optional<std::string> elementSize, smoothing, surfaceSpacing;
+    std::string level = "standard", solver = "automatic";
+    std::vector<std::string> analyses;
+    std::optional<std::string> faceSize, cageTolerance;
+    bool rebuild = false, test = false, untested = false, keepMembers = false;
+    std::string save;  // project file
+    bool quiet = false, jsonLog = false, replace = false;
+};
+
+/// Runs all stages and writes the release folder.
+int runPart(const RunOptions& options, int argc, char** argv);
+
 struct SweepOptions {
     std::string part, kind = "local", level = "look", save;
     std::vector<std::string> vary;

@@ -1,119 +1,19 @@
 /// escultura-cli: the whole job without a window.
 
 #include <CLI/CLI.hpp>
-#include <QGuiApplication>
-#include <chrono>
 #include <csignal>
 #include <cstdio>
-#include <iostream>
 #include <nlohmann/json.hpp>
 
 #include "base/quantity.hpp"
 #include "commands.hpp"
 #include "duty/schema.hpp"
-#include "judge/factor.hpp"
-#include "judge/findings.hpp"
-#include "judge/requirements.hpp"
-#include "project/run.hpp"
-#include "report/report.hpp"
-#include "stages/forecast.hpp"
-#include "stages/plausible.hpp"
-#include "store/storage.hpp"
+#include "solid/build.hpp"
 
 namespace {
 
 using namespace escultura;
-using namespace escultura::duty;
-using namespace escultura::stages;
-using namespace escultura::project;
-using namespace escultura::store;
-using namespace escultura::judge;
 using namespace escultura::cli;
-
-struct RunOptions {
-    std::string part, out;
-    std::optional<double> threshold;
-    std::optional<std::string> elementSize, smoothing, surfaceSpacing;
-    std::string level = "standard", solver = "automatic";
-    std::optional<std::string> faceSize, cageTolerance;
-    bool rebuild = false, test = false, untested = false, keepMembers = false;
-    std::string save;  // project file
-    bool quiet = false, jsonLog = false, replace = false;
-};
-
-double length(const std::string& text, const char* option, double least) {
-    const double v = parseQuantity(text, dimension::length, "mm");
-    if (v < least)
-        throw InputError(ErrorDetail{
-            "An option is out of range.", {}, option, "a length of at least " + formatNumber(least) + " mm", text});
-    return v;
-}
-
-int runPart(const RunOptions& o, int argc, char** argv) {
-    report::requireReleaseTarget(o.out, o.replace);
-    Reporter reporter(o.quiet, o.jsonLog);
-    Progress progress([&](const std::string& name, double share) { reporter.step(name, share); });
-    const auto start = std::chrono::steady_clock::now();
-    Project project = openPart(o.part, progress);
-    makeMissingFields(project, progress);
-    std::vector<Timing> timings{
-        {"Field", std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count()}};
-    Recipe& recipe = project.variants[0].recipe;
-    if (o.threshold) recipe.threshold = *o.threshold;
-    if (!(recipe.threshold > 0 && recipe.threshold <= 1))
-        throw InputError(ErrorDetail{"An option is out of range.",
-                                     {},
-                                     "--threshold",
-                                     "a value above 0 and at most 1",
-                                     formatNumber(recipe.threshold)});
-    if (o.elementSize) recipe.elementSize = length(*o.elementSize, "--element-size", 1e-3);
-    recipe.check.level = o.level == "look" ? Level::look : o.level == "converged" ? Level::converged : Level::standard;
-    recipe.check.method = o.solver == "direct"      ? elastic::Method::direct
-                          : o.solver == "multigrid" ? elastic::Method::multigrid
-                                                    : elastic::Method::automatic;
-    recipe.check.rebuilt = o.rebuild;
-    if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
-    if (o.cageTolerance) recipe.rebuild.tolerance = length(*o.cageTolerance, "--cage-tolerance", 1e-3);
-    if (o.surfaceSpacing) recipe.surfaceSpacing = length(*o.surfaceSpacing, "--surface-spacing", 1e-3);
-    if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
-    recipe.keepMembers = o.keepMembers;
-    requireConnected(project.part, *project.field(recipe), recipe);
-    requirePlausible(project.part, recipe, *project.field(recipe));
-    if (!o.quiet && !o.jsonLog)
-        std::fprintf(stderr, "expected: %s\n",
-                     stages::words(forecastRun(project.part, recipe, *project.field(recipe), nullptr)).c_str());
-    for (const Timing& t : run(project, recipe, Stage::findings, progress)) timings.push_back(t);
-    if (o.test || (!o.untested && o.level != "look")) {
-        const auto begun = std::chrono::steady_clock::now();
-        if (o.test) testHotspots(project, recipe, {}, progress);
-        testWhatGoverns(project, recipe, progress);
-        timings.push_back({"Tests", std::chrono::duration<double>(std::chrono::steady_clock::now() - begun).count()});
-    }
-    if (!o.save.empty()) saveProject(project, o.save);
-    qputenv("QT_QPA_PLATFORM", "offscreen");
-    const QGuiApplication application(argc, argv);
-    render::Renderer renderer;
-    report::writeRelease(project, project.variants[0], timings, renderer, o.out, progress, nullptr, o.replace);
-    if (!o.quiet) {
-        const auto check = project.check(recipe);
-        std::printf(
-            "%s: safety factor %s (%s), mass %s kg, %zu findings\n", project.part.name.c_str(),
-            factorWords(factorOf(project, project.variants[0], *check)).c_str(), check->governingCase.c_str(),
-            formatNumber((project.rebuild(recipe) ? project.rebuild(recipe)->mass : project.surface(recipe)->mass), 3)
-                .c_str(),
-            project.findings(recipe)->findings.size());
-        if (const auto b = project.rebuild(recipe))
-            std::printf("solid: %d faces, volume %s mm3 (limit surface and patches agree within %s %%), %s\n",
-                        b->solid.solid.faces, formatNumber(b->solid.solid.volume, 7).c_str(),
-                        formatNumber(100 * std::abs(b->solid.free.volume / b->limit.volume - 1), 2).c_str(),
-                        b->problems.empty() ? "sound" : b->problems.front().c_str());
-        const auto blockers = releaseBlockers(project, project.variants[0]);
-        std::printf("release: %s\n", blockers.empty() ? "open" : "blocked");
-        for (const auto& b : blockers) std::printf("  %s\n", b.text.c_str());
-        std::printf("written: %s\n", o.out.c_str());
-    }
-    return 0;
-}
 
 /// Figures of a STEP file as JSON: a second process that has seen nothing but the file.
 int readStepFile(const std::string& path) {
@@ -133,14 +33,7 @@ int readStepFile(const std::string& path) {
     return 0;
 }
 
-}  // namespace
-
-int main(int argc, char** argv) {
-    CLI::App app{
-        "From a density field to a checked part: surface, mesh, static stress check, findings, release folder."};
-    app.require_subcommand(1);
-    app.set_version_flag("--version", std::string(ESCULTURA_VERSION));
-    RunOptions o;
+CLI::App* addRun(CLI::App& app, RunOptions& o) {
     CLI::App* run = app.add_subcommand(
         "run", "Runs all stages on a part file and writes the release folder, whatever the verdict.");
     run->add_option("part", o.part, "Part file (JSON, see docs/part-file.md)")->required()->type_name("PART.json");
@@ -175,6 +68,10 @@ int main(int argc, char** argv) {
            "the fewest faces that keep it")
         ->type_name("LENGTH")
         ->excludes("--face-size");
+    run->add_option("--analysis", o.analyses,
+                    "Also works out natural_frequencies or buckling; may be given several times. What a requirement "
+                    "needs is worked out unasked")
+        ->type_name("ANALYSIS");
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
@@ -186,10 +83,11 @@ int main(int argc, char** argv) {
     run->add_flag("--replace", o.replace, "Write over an unsigned release in the folder; a signed one always stays");
     run->add_option("--save", o.save, "Also save the project, to go on with in the window")
         ->type_name("FILE.escultura");
-    std::string stepFile;
-    CLI::App* step = app.add_subcommand("step", "Prints the figures of a STEP file's solids as JSON.");
-    step->add_option("file", stepFile, "STEP file")->required()->type_name("FILE.step");
-    SweepOptions sweep;
+    run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
+    return run;
+}
+
+CLI::App* addSweep(CLI::App& app, SweepOptions& sweep) {
     CLI::App* study =
         app.add_subcommand("sweep", "Varies numbers of the recipe or the part file, and prints what they do, as JSON.");
     study->add_option("part", sweep.part, "Part file")->required()->type_name("PART.json");
@@ -209,7 +107,10 @@ int main(int argc, char** argv) {
     study->add_option("--save", sweep.save, "Save the project with the study; a search's winner becomes a variant")
         ->type_name("FILE.escultura");
     study->add_flag("--quiet", sweep.quiet, "No progress");
-    StoryOptions story;
+    return study;
+}
+
+CLI::App* addStory(CLI::App& app, StoryOptions& story) {
     CLI::App* whole = app.add_subcommand(
         "story",
         "From the baseline to a signed release: original, raw variant, hotspots tested, fixes applied until every "
@@ -226,6 +127,48 @@ int main(int argc, char** argv) {
     whole->add_option("--key", story.key, "Secret key that the release is signed with (see the command key)")
         ->type_name("FILE");
     whole->add_flag("--quiet", story.quiet, "No progress");
+    return whole;
+}
+
+CLI::App* addOptimise(CLI::App& app, OptimiseOptions& options) {
+    CLI::App* optimise = app.add_subcommand(
+        "optimise", "Makes a density field from the part's own duty (its object 'optimisation', or the options).");
+    optimise->add_option("part", options.part, "Part file")->required()->type_name("PART.json");
+    optimise->add_option("--out", options.out, "The field")->required()->type_name("FIELD.vti");
+    auto* stiffest =
+        optimise->add_option("--stiffest", options.stiffest, "Stiffest with this share of the design space, 0 to 1")
+            ->type_name("SHARE");
+    optimise->add_option("--lightest", options.lightest, "Lightest with this safety factor in every case")
+        ->type_name("FACTOR")
+        ->excludes(stiffest);
+    optimise->add_option("--cell-size", options.cellSize, "Edge length of the cells, mm or with a unit")
+        ->type_name("LENGTH");
+    optimise
+        ->add_option("--filter-radius", options.filterRadius,
+                     "Radius over which densities are filtered, mm or with a unit (default: two cells)")
+        ->type_name("LENGTH");
+    optimise->add_option("--steps", options.steps, "Most steps");
+    optimise->add_option("--save", options.save, "Also save a project with the field")->type_name("FILE.escultura");
+    optimise->add_flag("--quiet", options.quiet, "Print errors only");
+    return optimise;
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+    CLI::App app{
+        "From a density field to a checked part: surface, mesh, static stress check, findings, release folder."};
+    app.require_subcommand(1);
+    app.set_version_flag("--version", std::string(ESCULTURA_VERSION));
+    RunOptions o;
+    addRun(app, o);
+    std::string stepFile;
+    CLI::App* step = app.add_subcommand("step", "Prints the figures of a STEP file's solids as JSON.");
+    step->add_option("file", stepFile, "STEP file")->required()->type_name("FILE.step");
+    SweepOptions sweep;
+    CLI::App* study = addSweep(app, sweep);
+    StoryOptions story;
+    CLI::App* whole = addStory(app, story);
     std::string releaseFolder;
     bool filesOnly = false;
     CLI::App* verify = app.add_subcommand(
@@ -242,29 +185,8 @@ int main(int argc, char** argv) {
         ->required()
         ->type_name("FILE");
     OptimiseOptions optimiseOptions;
-    CLI::App* optimise = app.add_subcommand(
-        "optimise", "Makes a density field from the part's own duty (its object 'optimisation', or the options).");
-    optimise->add_option("part", optimiseOptions.part, "Part file")->required()->type_name("PART.json");
-    optimise->add_option("--out", optimiseOptions.out, "The field")->required()->type_name("FIELD.vti");
-    auto* stiffest =
-        optimise
-            ->add_option("--stiffest", optimiseOptions.stiffest, "Stiffest with this share of the design space, 0 to 1")
-            ->type_name("SHARE");
-    optimise->add_option("--lightest", optimiseOptions.lightest, "Lightest with this safety factor in every case")
-        ->type_name("FACTOR")
-        ->excludes(stiffest);
-    optimise->add_option("--cell-size", optimiseOptions.cellSize, "Edge length of the cells, mm or with a unit")
-        ->type_name("LENGTH");
-    optimise
-        ->add_option("--filter-radius", optimiseOptions.filterRadius,
-                     "Radius over which densities are filtered, mm or with a unit (default: two cells)")
-        ->type_name("LENGTH");
-    optimise->add_option("--steps", optimiseOptions.steps, "Most steps");
-    optimise->add_option("--save", optimiseOptions.save, "Also save a project with the field")
-        ->type_name("FILE.escultura");
-    optimise->add_flag("--quiet", optimiseOptions.quiet, "Print errors only");
+    CLI::App* optimise = addOptimise(app, optimiseOptions);
     CLI::App* schema = app.add_subcommand("schema", "Prints the JSON schema of part files.");
-    run->footer("Exit codes: 0 done, 2 wrong usage, 3 bad input, 4 could not be solved.");
     try {
         app.parse(argc, argv);
     } catch (const CLI::ParseError& e) {

@@ -330,8 +330,9 @@ class TestPartEdit : public QObject {
         std::vector<Requirement> all;
         for (int k = 0; k < count; ++k) {
             Requirement r;
-            r.kind = static_cast<Requirement::Kind>(k);
-            if (requirementKind(r.kind).hasLimit) r.limit = 1.25;
+            r.kind = requirementKinds()[static_cast<std::size_t>(k)].kind;
+            if (r.kind == Requirement::Kind::figure) r.figure = requirementKinds()[static_cast<std::size_t>(k)].key;
+            if (requirementKind(r).hasLimit) r.limit = 1.25;
             r.source = "clause " + std::to_string(k);
             if (r.kind == Requirement::Kind::displacement) r.interface = "eye", r.direction = Vec3::UnitY();
             if (r.kind == Requirement::Kind::safetyFactor) r.loadCase = "pull";
@@ -341,7 +342,7 @@ class TestPartEdit : public QObject {
         QCOMPARE(touched(text), QStringList{"requirements"});
         const Part p = parsed(text);
         QCOMPARE(p.requirements.size(), all.size());
-        for (std::size_t k = 0; k < all.size(); ++k) QVERIFY2(p.requirements[k] == all[k], name(all[k].kind));
+        for (std::size_t k = 0; k < all.size(); ++k) QVERIFY2(p.requirements[k] == all[k], name(all[k]).c_str());
     }
 };
 

@@ -60,6 +60,47 @@ class TestWindow : public QObject, WindowDriver {
             QCOMPARE(open, 1);
         }
     }
+    /// Natural frequencies by mouse: asked for on the Check card, worked out with the check, shown and swung in the
+    /// view; taken back with one undo, without touching the check.
+    void modesAreAskedForAndShown() {
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        auto* asks = find<QCheckBox>("asks natural_frequencies");
+        scrollTo(asks);
+        QTest::mouseClick(asks, Qt::LeftButton, {}, QPoint(8, asks->height() / 2));
+        QVERIFY(asks->isChecked());
+        type(find<QLineEdit>("natural_frequencies modes"), "2");
+        QCOMPARE(w_->session().recipe().analyses.at(0).number("modes"), 2.0);
+        auto* found = find<QLabel>("found natural_frequencies");
+        QVERIFY(found->text().contains("run the check"));
+        runAll();
+        QVERIFY2(found->text().contains("lowest natural frequency") && found->text().contains("Hz"),
+                 qPrintable(found->text()));
+        QTest::qWait(50);  // laid out
+        click("shows natural_frequencies");
+        auto o = w_->viewBar().options();
+        QCOMPARE(o.show, report::Show::analysis);
+        QCOMPARE(o.analysis, std::string("natural_frequencies"));
+        auto* modes = find<QComboBox>("loadCase");
+        QCOMPARE(modes->count(), 3);  // two, and none chosen
+        QVERIFY(modes->currentText().startsWith("mode 1"));
+        choose("loadCase", 2);
+        QCOMPARE(w_->viewBar().options().shapeIndex, 1);
+        find<QPushButton>("animate")->click();
+        QTest::qWait(300);
+        QVERIFY(find<QPushButton>("animate")->isChecked());
+        find<QPushButton>("animate")->click();
+        // a number that none is: refused at the field, and nothing changes
+        type(find<QLineEdit>("natural_frequencies modes"), "0");
+        QCOMPARE(w_->session().recipe().analyses.at(0).number("modes"), 2.0);
+        type(find<QLineEdit>("natural_frequencies modes"), "2.5");
+        QCOMPARE(w_->session().recipe().analyses.at(0).number("modes"), 2.0);
+        QTest::keyClick(w_.get(), Qt::Key_Escape);
+        w_->session().undoStack().undo();
+        w_->session().undoStack().undo();
+        QVERIFY(w_->session().recipe().analyses.empty());
+        QVERIFY(w_->session().freshness(Stage::findings) == Freshness::fresh);
+        QVERIFY(w_->session().project().check(w_->session().recipe()) != nullptr);
+    }
     /// At 1280 x 800 every header stays in sight, an open card's action too, and nothing of it is cut off sideways.
     void headersAndActionsStayInSight() {
         runAll();

@@ -8,6 +8,7 @@
 #include <QTableWidget>
 
 #include "chart.hpp"
+#include "dossier/analysis_rows.hpp"
 #include "dossier/card.hpp"
 #include "dossier/card_parts.hpp"
 #include "dossier/threshold_control.hpp"
@@ -128,12 +129,23 @@ class CheckCard : public Card {
     void loadCaseChosen(int loadCase);
     void showAsked(int show);
     void tableAsked(int which);
+    /// The first shape of a further analysis is to be shown.
+    void shapeAsked(const QString& kind);
 
   protected:
     QString summary() const override;
     void refreshBody() override;
 
   private:
+    void makeInputs();
+    void makeResults();
+    void layOut();
+    void connectInputs();
+    void connectResults();
+    void refreshExpected();
+    void refreshCases(const stages::CheckResult& check);
+    void refreshCurves(const stages::CheckResult& check);
+    QString restWords(const stages::CheckResult& check) const;
     void edit(const QString& text, const std::function<void(duty::CheckChoice&)>& change);
     void addLocalSize(duty::LocalSize size);
     void fillPlaces();
@@ -144,6 +156,7 @@ class CheckCard : public Card {
     QPushButton *run_, *addLocal_, *mesh_, *expertFold_, *reactions_;
     Chart *residual_, *convergence_, *angles_;
     QTableWidget* cases_;
+    AnalysisRows* analyses_;
 };
 
 class FindingsCard : public Card {

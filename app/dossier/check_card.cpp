@@ -21,6 +21,14 @@ constexpr double none = std::numeric_limits<double>::quiet_NaN();
 }
 
 CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
+    makeResults();
+    makeInputs();
+    layOut();
+    connectInputs();
+    connectResults();
+}
+
+void CheckCard::makeInputs() {
     checked_ = new QComboBox;
     checked_->setObjectName("checkedBody");
     checked_->addItems({"the variant's surface", "the original design", "the rebuilt solid"});
@@ -58,20 +66,6 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     local_->setObjectName("localSizes");
     ready_ = label("");
     ready_->setObjectName("checkReady");
-    residual_ = new Chart("Residual over iterations");
-    residual_->setObjectName("residualChart");
-    convergence_ = new Chart("Safety factor over unknowns");
-    convergence_->setObjectName("convergenceChart");
-    cases_ = table({"Case", "SF", "MPa", "mm", "Load"});
-    cases_->setObjectName("checkCases");
-    last_ = label("", "muted");
-    quality_ = label("", "muted");
-    quality_->setObjectName("quality");
-    angles_ = new Chart("Smallest dihedral angle of the elements");
-    mesh_ = new QPushButton("Show mesh");
-    mesh_->setObjectName("showMesh");
-    reactions_ = new QPushButton("Reactions…");
-    reactions_->setObjectName("showReactions");
     expertFold_ = new QPushButton("▸ Expert");
     expertFold_->setObjectName("expertFold");
     expertFold_->setCheckable(true);
@@ -93,7 +87,9 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     inside->addWidget(expertFigures_);
     inside->addWidget(residual_);
     expert_->hide();
+}
 
+void CheckCard::layOut() {
     body()->addWidget(field("Body", checked_));
     body()->addWidget(field("Level", level_));
     body()->addWidget(field("Element size", size_));
@@ -104,6 +100,8 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     body()->addWidget(field("Finer at", place_));
     body()->addWidget(field("with elements of", row({localSize_, addLocal_})));
     body()->addWidget(local_);
+    body()->addWidget(heading("Further analyses"));
+    body()->addWidget(analyses_);
     body()->addWidget(error_);
     body()->addWidget(ready_);
     cases_->horizontalHeaderItem(1)->setToolTip("Smallest safety factor");
@@ -120,12 +118,16 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     body()->addWidget(expertFold_);
     body()->addWidget(expert_);
     run_ = addAction("Run check", "runCheck");
+}
 
+void CheckCard::connectInputs() {
     connect(size_, &QuantityEdit::valueEntered, this, [this](double v) {
         session_.edit("Element size", [v](Project& p) { p.variants[p.open].recipe.elementSize = v; });
     });
     for (auto* e : {size_, share_, localSize_, tolerance_})
         connect(e, &QuantityEdit::errorChanged, this, [this](const QString& t) { showError(error_, t); });
+    connect(analyses_, &AnalysisRows::errorChanged, this, [this](const QString& t) { showError(error_, t); });
+    connect(analyses_, &AnalysisRows::shapeAsked, this, &CheckCard::shapeAsked);
     connect(level_, &QComboBox::activated, this,
             [this](int i) { edit("Level of the check", [i](CheckChoice& c) { c.level = static_cast<Level>(i); }); });
     connect(checked_, &QComboBox::activated, this, [this](int i) {
@@ -174,6 +176,9 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
     connect(mesh_, &QPushButton::clicked, this, [this] { emit showAsked(static_cast<int>(report::Show::mesh)); });
     connect(reactions_, &QPushButton::clicked, this, [this] { emit tableAsked(2); });
     connect(run_, &QPushButton::clicked, this, [this] { session_.run(Stage::findings); });
+}
+
+void CheckCard::connectResults() {
     connect(cases_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r >= 0) emit loadCaseChosen(r);
     });
@@ -189,6 +194,24 @@ CheckCard::CheckCard(Session& session) : Card(session, Stage::check) {
         chart->addPoint({x, y});
         chart->show();
     });
+}
+
+void CheckCard::makeResults() {
+    residual_ = new Chart("Residual over iterations");
+    residual_->setObjectName("residualChart");
+    convergence_ = new Chart("Safety factor over unknowns");
+    convergence_->setObjectName("convergenceChart");
+    cases_ = table({"Case", "SF", "MPa", "mm", "Load"});
+    cases_->setObjectName("checkCases");
+    last_ = label("", "muted");
+    analyses_ = new AnalysisRows(session_);
+    quality_ = label("", "muted");
+    quality_->setObjectName("quality");
+    angles_ = new Chart("Smallest dihedral angle of the elements");
+    mesh_ = new QPushButton("Show mesh");
+    mesh_->setObjectName("showMesh");
+    reactions_ = new QPushButton("Reactions…");
+    reactions_->setObjectName("showReactions");
 }
 
 void CheckCard::edit(const QString& text, const std::function<void(CheckChoice&)>& change) {
@@ -224,28 +247,9 @@ void CheckCard::fillPlaces() {
     place_->setCurrentIndex(std::max(0, place_->findText(current)));
 }
 
-void CheckCard::refreshBody() {
+void CheckCard::refreshExpected() {
     const Recipe& r = session_.recipe();
     const CheckChoice& c = r.check;
-    size_->setValue(r.elementSize);
-    checked_->setCurrentIndex(c.original ? 1 : c.rebuilt ? 2 : 0);
-    level_->setCurrentIndex(static_cast<int>(c.level));
-    through_->setCurrentIndex(std::max(0, through_->findData(c.elementsThrough)));
-    share_->setValue(c.convergence);
-    shareRow_->setVisible(c.level == Level::converged);
-    method_->setCurrentIndex(static_cast<int>(c.method));
-    tolerance_->setValue(c.tolerance);
-    if (!localSize_->hasFocus()) localSize_->setValue(std::round(5 * r.elementSize) / 10);
-    fillPlaces();
-    QStringList finer;
-    for (std::size_t k = 0; k < c.localSizes.size(); ++k)
-        finer << QString("%1 mm at %2 %3")
-                     .arg(num(c.localSizes[k].size), QString::fromStdString(c.localSizes[k].name).toHtmlEscaped(),
-                          link(QString::number(k), "remove"));
-    local_->setText(finer.join("<br/>"));
-    local_->setVisible(!finer.isEmpty());
-    run_->setEnabled(!session_.isBusy());
-
     const Project& p = session_.project();
     const auto f = p.field();
     const LastKnown k = session_.lastKnown();
@@ -273,16 +277,13 @@ void CheckCard::refreshBody() {
                                 QString::fromStdString(n.fix).toHtmlEscaped());
     ready_->setText(missing.join("<br/>"));
     ready_->setVisible(!missing.isEmpty());
-    const bool known = k.check != nullptr;
-    for (QWidget* w : {static_cast<QWidget*>(cases_), static_cast<QWidget*>(last_), static_cast<QWidget*>(quality_),
-                       static_cast<QWidget*>(angles_), static_cast<QWidget*>(mesh_), static_cast<QWidget*>(reactions_)})
-        w->setVisible(known);
-    convergence_->setVisible((known && !k.check->passes.empty()) || (session_.isBusy() && !convergence_->isEmpty()));
-    if (!known) return;
+}
+
+void CheckCard::refreshCases(const CheckResult& check) {
     QList<QStringList> rows;
-    for (const CaseResult& x : k.check->cases) {
+    for (const CaseResult& x : check.cases) {
         const bool asMeant = x.equilibriumError <= 1e-6 && x.appliedAsMeant;
-        const Factor factor = factorOf(session_.project(), session_.variant(), *k.check, x.name);
+        const Factor factor = factorOf(session_.project(), session_.variant(), check, x.name);
         rows << QStringList{QString::fromStdString(x.name),
                             num(factor.value) + (factor.proves()   ? ""
                                                  : factor.resolved ? " ◔"
@@ -296,7 +297,10 @@ void CheckCard::refreshBody() {
         fitHeight(cases_);
         if (current >= 0) cases_->setCurrentCell(current, 0);
     }
-    const CheckResult& check = *k.check;
+}
+
+/// What the figures rest on, and what the run was.
+QString CheckCard::restWords(const CheckResult& check) const {
     const Factor factor = factorOf(session_.project(), session_.variant(), check);
     QString rests = factor.basis == Factor::Basis::tested      ? QString("safety factor tested")
                     : factor.basis == Factor::Basis::converged ? QString("safety factor converged")
@@ -310,12 +314,15 @@ void CheckCard::refreshBody() {
         if (t.stage == "Check") seconds = t.seconds;
     double error = 0;
     for (const CaseResult& x : check.cases) error = std::max(error, x.energyError);
-    last_->setText(rests + "<br/>" +
-                   QString("%1%2 unknowns, level %3, energy error %4 %")
-                       .arg(seconds > 0 ? "last run " + num(seconds) + " s, " : QString())
-                       .arg(check.unknowns)
-                       .arg(name(check.level))
-                       .arg(num(100 * error)));
+    return rests + "<br/>" +
+           QString("%1%2 unknowns, level %3, energy error %4 %")
+               .arg(seconds > 0 ? "last run " + num(seconds) + " s, " : QString())
+               .arg(check.unknowns)
+               .arg(name(check.level))
+               .arg(num(100 * error));
+}
+
+void CheckCard::refreshCurves(const CheckResult& check) {
     if (!check.passes.empty() && !session_.isBusy()) {
         std::vector<QPointF> points;
         for (const auto& pass : check.passes)
@@ -335,9 +342,46 @@ void CheckCard::refreshBody() {
             if (worst >= 1 && !points.empty()) points.clear(), x = 0;  // a later group of cases
             points.emplace_back(x++, worst);
         }
-        residual_->setCurve(points, true, c.tolerance, "iterations");
+        residual_->setCurve(points, true, session_.recipe().check.tolerance, "iterations");
     }
     residual_->setVisible(!residual_->isEmpty());
+}
+
+void CheckCard::refreshBody() {
+    const Recipe& r = session_.recipe();
+    const CheckChoice& c = r.check;
+    size_->setValue(r.elementSize);
+    checked_->setCurrentIndex(c.original ? 1 : c.rebuilt ? 2 : 0);
+    level_->setCurrentIndex(static_cast<int>(c.level));
+    through_->setCurrentIndex(std::max(0, through_->findData(c.elementsThrough)));
+    share_->setValue(c.convergence);
+    shareRow_->setVisible(c.level == Level::converged);
+    method_->setCurrentIndex(static_cast<int>(c.method));
+    tolerance_->setValue(c.tolerance);
+    if (!localSize_->hasFocus()) localSize_->setValue(std::round(5 * r.elementSize) / 10);
+    fillPlaces();
+    QStringList finer;
+    for (std::size_t k = 0; k < c.localSizes.size(); ++k)
+        finer << QString("%1 mm at %2 %3")
+                     .arg(num(c.localSizes[k].size), QString::fromStdString(c.localSizes[k].name).toHtmlEscaped(),
+                          link(QString::number(k), "remove"));
+    local_->setText(finer.join("<br/>"));
+    local_->setVisible(!finer.isEmpty());
+    run_->setEnabled(!session_.isBusy());
+
+    refreshExpected();
+    analyses_->refresh();
+    const LastKnown k = session_.lastKnown();
+    const bool known = k.check != nullptr;
+    for (QWidget* w : {static_cast<QWidget*>(cases_), static_cast<QWidget*>(last_), static_cast<QWidget*>(quality_),
+                       static_cast<QWidget*>(angles_), static_cast<QWidget*>(mesh_), static_cast<QWidget*>(reactions_)})
+        w->setVisible(known);
+    convergence_->setVisible((known && !k.check->passes.empty()) || (session_.isBusy() && !convergence_->isEmpty()));
+    if (!known) return;
+    refreshCases(*k.check);
+    const CheckResult& check = *k.check;
+    last_->setText(restWords(check));
+    refreshCurves(check);
     expertFigures_->setText(QString("%1; %2 GB, set-up %3 s, solution %4 s")
                                 .arg(QString::fromStdString(check.solver), num(check.solverMemory / 1e9, 2),
                                      num(check.setupSeconds), num(check.solveSeconds)));

@@ -40,6 +40,7 @@ Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(s
     connect(duty, &DutyCard::tableAsked, this, &Dossier::tableAsked);
     connect(check, &CheckCard::tableAsked, this, &Dossier::tableAsked);
     connect(check, &CheckCard::showAsked, this, &Dossier::showAsked);
+    connect(check, &CheckCard::shapeAsked, this, &Dossier::shapeAsked);
     connect(surface, &SurfaceCard::showAsked, this, &Dossier::showAsked);
     connect(surface, &SurfaceCard::placeAsked, this, &Dossier::placeAsked);
     connect(field, &FieldCard::compareAsked, this, &Dossier::compareAsked);

@@ -24,6 +24,7 @@ class Dossier : public QFrame {
   signals:
     void cardOpened(escultura::project::Stage stage);
     void showAsked(int show);
+    void shapeAsked(const QString& kind);
     void placeAsked(const escultura::Vec3& place, const QString& words);
     void compareAsked(int variant);
     void addFieldAsked();

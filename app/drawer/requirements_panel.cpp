@@ -23,15 +23,12 @@ using Kind = Requirement::Kind;
 namespace {
 
 /// A limit with or without its unit.
-double readLimit(Kind kind, const QString& words) {
-    const std::string unit = requirementKind(kind).unit;
-    const Dimension wanted = unit == "mm"   ? dimension::length
-                             : unit == "kg" ? dimension::mass
-                             : unit == "N"  ? dimension::force
-                                            : dimension::none;
+double readLimit(const RequirementKind& kind, const QString& words) {
+    const std::string unit = kind.unit;
     QString bare = words.trimmed();
     if (unit == "%" && bare.endsWith('%')) bare.chop(1);
-    return parseQuantity(bare.toStdString(), wanted, wanted == dimension::none ? "" : unit);
+    const bool pure = kind.dimension == dimension::none;
+    return parseQuantity(bare.toStdString(), kind.dimension, pure ? "" : unit) / kind.unitOfLimit();
 }
 
 }  // namespace
@@ -157,11 +154,10 @@ void RequirementsPanel::fillForm(int r) {
     const auto& all = session_.project().part.requirements;
     if (r < 0 || r >= static_cast<int>(all.size())) return;
     const Requirement& q = all[static_cast<std::size_t>(r)];
-    kind_->setCurrentIndex(static_cast<int>(q.kind));
-    limit_->setText(requirementKind(q.kind).hasLimit
-                        ? text(formatNumber(q.limit, 9) +
-                               (*requirementKind(q.kind).unit ? std::string(" ") + requirementKind(q.kind).unit : ""))
-                        : "");
+    const RequirementKind& kind = requirementKind(q);
+    kind_->setCurrentIndex(static_cast<int>(indexOf(q)));
+    limit_->setText(kind.hasLimit ? text(formatNumber(q.limit, 9) + (*kind.unit ? std::string(" ") + kind.unit : ""))
+                                  : "");
     case_->setCurrentIndex(std::max(0, case_->findText(text(q.loadCase))));
     interface_->setCurrentIndex(std::max(0, interface_->findText(text(q.interface))));
     direction_->setText(q.direction
@@ -174,9 +170,11 @@ void RequirementsPanel::apply(int r) {
     auto next = session_.project().part.requirements;
     try {
         Requirement q;
-        q.kind = static_cast<Kind>(kind_->currentIndex());
-        if (requirementKind(q.kind).hasLimit) {
-            q.limit = readLimit(q.kind, limit_->text());
+        const RequirementKind& kind = requirementKinds().at(static_cast<std::size_t>(kind_->currentIndex()));
+        q.kind = kind.kind;
+        if (q.kind == Kind::figure) q.figure = kind.key;
+        if (kind.hasLimit) {
+            q.limit = readLimit(kind, limit_->text());
             if (!(q.limit > 0))
                 throw InputError(ErrorDetail{"The requirement cannot be used.",
                                              {},

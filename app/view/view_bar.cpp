@@ -34,21 +34,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
         return box;
     };
     show_ = combo("show", "What is shown");
-    show_->addItem("duty", static_cast<int>(Show::duty));
-    show_->addItem("cells", static_cast<int>(Show::field));
-    show_->addItem("raw iso-surface", 100 + static_cast<int>(Show::field));
-    show_->addItem("field comparison", static_cast<int>(Show::comparison));
-    show_->addItem("original", static_cast<int>(Show::original));
-    show_->addItem("surface", static_cast<int>(Show::surface));
-    show_->addItem("deviation", static_cast<int>(Show::deviation));
-    show_->addItem("wall thickness", static_cast<int>(Show::thickness));
-    show_->addItem("draft", static_cast<int>(Show::draft));
-    show_->addItem("overhangs", static_cast<int>(Show::overhang));
-    show_->addItem("control cage", static_cast<int>(Show::cage));
-    show_->addItem("cage deviation", static_cast<int>(Show::cageDeviation));
-    show_->addItem("rebuilt solid", static_cast<int>(Show::solid));
-    show_->addItem("mesh", static_cast<int>(Show::mesh));
-    show_->addItem("results", static_cast<int>(Show::check));
+    fillShow();
     case_ = combo("loadCase", "Load case");
     quantity_ = combo("quantity", "Quantity");
     for (int q = 0; q < stages::quantityCount; ++q) {
@@ -91,6 +77,42 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     connect(animate_, &QPushButton::toggled, this, &ViewBar::animationToggled);
     more_ = new QPushButton("more");
     more_->setObjectName("moreResults");
+    auto* menu = makeMenu();
+    more_->setMenu(menu);
+    row->addWidget(more_);
+    fit_ = new QPushButton(theme::icon("fit"), "");
+    fit_->setObjectName("fit");
+    fit_->setToolTip("Fit the part into the view (F)");
+    fit_->setAccessibleName("Fit");
+    row->addWidget(fit_);
+    connect(fit_, &QPushButton::clicked, this, &ViewBar::fitAsked);
+    row->addStretch();
+    drawer_ = new QPushButton(theme::icon("table"), "tables and log");
+    drawer_->setObjectName("drawerButton");
+    drawer_->setCheckable(true);
+    row->addWidget(drawer_);
+}
+
+void ViewBar::fillShow() {
+    show_->addItem("duty", static_cast<int>(Show::duty));
+    show_->addItem("cells", static_cast<int>(Show::field));
+    show_->addItem("raw iso-surface", 100 + static_cast<int>(Show::field));
+    show_->addItem("field comparison", static_cast<int>(Show::comparison));
+    show_->addItem("original", static_cast<int>(Show::original));
+    show_->addItem("surface", static_cast<int>(Show::surface));
+    show_->addItem("deviation", static_cast<int>(Show::deviation));
+    show_->addItem("wall thickness", static_cast<int>(Show::thickness));
+    show_->addItem("draft", static_cast<int>(Show::draft));
+    show_->addItem("overhangs", static_cast<int>(Show::overhang));
+    show_->addItem("control cage", static_cast<int>(Show::cage));
+    show_->addItem("cage deviation", static_cast<int>(Show::cageDeviation));
+    show_->addItem("rebuilt solid", static_cast<int>(Show::solid));
+    show_->addItem("mesh", static_cast<int>(Show::mesh));
+    show_->addItem("results", static_cast<int>(Show::check));
+    show_->addItem("modes", static_cast<int>(Show::analysis));
+}
+
+QMenu* ViewBar::makeMenu() {
     auto* menu = new QMenu(more_);
     auto check = [&](const QString& text, const char* name) {
         auto* a = menu->addAction(text);
@@ -137,19 +159,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     connect(only_, &QLineEdit::editingFinished, this, [this] {
         if (only_->isModified()) only_->setModified(false), emit changed();
     });
-    more_->setMenu(menu);
-    row->addWidget(more_);
-    fit_ = new QPushButton(theme::icon("fit"), "");
-    fit_->setObjectName("fit");
-    fit_->setToolTip("Fit the part into the view (F)");
-    fit_->setAccessibleName("Fit");
-    row->addWidget(fit_);
-    connect(fit_, &QPushButton::clicked, this, &ViewBar::fitAsked);
-    row->addStretch();
-    drawer_ = new QPushButton(theme::icon("table"), "tables and log");
-    drawer_->setObjectName("drawerButton");
-    drawer_->setCheckable(true);
-    row->addWidget(drawer_);
+    return menu;
 }
 
 void ViewBar::refresh() {
@@ -159,19 +169,22 @@ void ViewBar::refresh() {
     // results have the cases that were checked and the combinations; the duty has all of the part's
     QStringList names;
     const auto check = session_.lastKnown().check;
-    if (results && check)
+    listShapes();
+    if (show == Show::analysis)
+        for (const auto& s : shapes_) names << s.title;
+    else if (results && check)
         for (const auto& c : check->cases) names << QString::fromStdString(c.name);
     else
         for (const auto& c : session_.project().part.loadCases) names << QString::fromStdString(c.name);
     QStringList present;
     for (int c = 1; c < case_->count(); ++c) present << case_->itemText(c);
-    const QString first = results ? "worst of all" : "all load cases";
+    const QString first = show == Show::analysis ? "choose a mode" : results ? "worst of all" : "all load cases";
     if (present != names || case_->itemText(0) != first) {
         const QString chosen = case_->currentText();
         case_->clear();
         case_->addItem(first, -1);
         for (int c = 0; c < names.size(); ++c) case_->addItem(names[c], c);
-        case_->setCurrentIndex(std::max(0, case_->findText(chosen)));
+        case_->setCurrentIndex(std::max(show == Show::analysis && !names.isEmpty() ? 1 : 0, case_->findText(chosen)));
     }
     const auto kind = measure(static_cast<Quantity>(quantity_->currentData().toInt()));
     if (unit_->property("kind").toInt() != static_cast<int>(kind) + 1) {
@@ -197,16 +210,18 @@ void ViewBar::refresh() {
         }
         frameMenu_->setProperty("names", frames);
     }
-    case_->setEnabled(results || show == Show::duty);
+    const bool shapes = show == Show::analysis;
+    case_->setEnabled(results || show == Show::duty || shapes);
     quantity_->setEnabled(results);
     shape_->setEnabled(results && case_->currentData().toInt() >= 0);
     shape_->setToolTip(shape_->isEnabled() ? "Deformed shape" : "Choose one load case to see its deformed shape");
-    for (auto* box : {case_, quantity_, shape_}) box->setVisible(results || (box == case_ && show == Show::duty));
+    for (auto* box : {case_, quantity_, shape_})
+        box->setVisible(results || (box == case_ && (show == Show::duty || shapes)));
     unit_->setVisible(results && unit_->count() > 1);
     more_->setVisible(results);
-    animate_->setVisible(results);
-    animate_->setEnabled(shape_->isEnabled());
-    beside_->setVisible(!results);
+    animate_->setVisible(results || shapes);
+    animate_->setEnabled(shape_->isEnabled() || shapes);
+    beside_->setVisible(!results && !shapes);
     bands_->setVisible(show == Show::deviation || show == Show::thickness || show == Show::draft);
     loads_->setVisible(show == Show::duty);
     fit_->setVisible(!results);
@@ -237,6 +252,11 @@ report::SceneOptions ViewBar::options() const {
         o.section.normal = Vec3::Unit(axis);
     }
     o.loadCase = case_->count() ? case_->currentData().toInt() : -1;
+    if (o.show == Show::analysis && o.loadCase >= 0 && o.loadCase < static_cast<int>(shapes_.size())) {
+        o.analysis = shapes_[static_cast<std::size_t>(o.loadCase)].kind;
+        o.shapeIndex = shapes_[static_cast<std::size_t>(o.loadCase)].index;
+        o.loadCase = -1;
+    }
     o.quantity = static_cast<Quantity>(quantity_->currentData().toInt());
     o.unit = unit_->currentData().toString().toStdString();
     o.deformation = shape_->currentData().toDouble();
@@ -265,6 +285,24 @@ void ViewBar::setBaselineBeside(bool on) {
 
 void ViewBar::setShow(Show show) {
     show_->setCurrentIndex(show_->findData(static_cast<int>(show)));
+}
+void ViewBar::showShapes(const QString& kind) {
+    setShow(Show::analysis);
+    refresh();
+    for (std::size_t k = 0; k < shapes_.size(); ++k)
+        if (shapes_[k].kind == kind.toStdString()) {
+            setLoadCase(static_cast<int>(k));
+            return;
+        }
+}
+void ViewBar::listShapes() {
+    shapes_.clear();
+    const project::Project& p = session_.project();
+    if (!p.check(session_.recipe())) return;
+    for (const duty::AnalysisKind& kind : duty::analysisKinds())
+        if (const auto found = p.analysis(session_.recipe(), kind.key))
+            for (std::size_t k = 0; k < found->shapes.size(); ++k)
+                shapes_.push_back({kind.key, static_cast<int>(k), text(found->shapes[k].title)});
 }
 void ViewBar::setLoadCase(int loadCase) {
     case_->setCurrentIndex(case_->findData(loadCase));

@@ -23,6 +23,8 @@ class ViewBar : public QFrame {
     void refresh();
     report::SceneOptions options() const;
     void setShow(report::Show show);
+    /// Shows the first shape of a further analysis. @param kind  AnalysisKind::key
+    void showShapes(const QString& kind);
     void setLoadCase(int loadCase);
     void setQuantity(report::Quantity quantity);
     void setCompareWith(int variant) { compareWith_ = variant; }
@@ -43,7 +45,17 @@ class ViewBar : public QFrame {
     void baselineBesideAsked(bool on);
 
   private:
+    struct ShownShape {
+        std::string kind;
+        int index;
+        QString title;
+    };
+    void fillShow();
+    QMenu* makeMenu();
+    /// Shapes of all analyses of the variant's check, in the order of the list.
+    void listShapes();
     Session& session_;
+    std::vector<ShownShape> shapes_;
     QComboBox *show_, *case_, *quantity_, *unit_, *shape_, *beside_, *section_;
     int compareWith_ = -1;
     QPushButton *bands_, *loads_, *fit_, *drawer_, *animate_, *more_;

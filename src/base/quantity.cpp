@@ -42,6 +42,8 @@ const std::map<std::string, Unit, std::less<>>& units() {
         {"s", {1, {0, 0, 1}}},
         {"rad", {1, {0, 0, 0}}},
         {"rpm", {2 * M_PI / 60, {0, 0, -1}}},
+        {"Hz", {2 * M_PI, dimension::frequency}},  // turns a second, as rpm are turns a minute
+        {"kHz", {2e3 * M_PI, dimension::frequency}},
         {"min", {60, {0, 0, 1}}},
         {"N", {newton, dimension::force}},
         {"kN", {1e3 * newton, dimension::force}},

@@ -16,7 +16,7 @@ struct Dimension {
 
 namespace dimension {
 inline constexpr Dimension none{0, 0, 0}, length{1, 0, 0}, mass{0, 1, 0}, force{1, 1, -2}, stress{-1, 1, -2},
-    density{-3, 1, 0}, moment{2, 1, -2}, acceleration{1, 0, -2};
+    density{-3, 1, 0}, moment{2, 1, -2}, acceleration{1, 0, -2}, frequency{0, 0, -1};
 }
 
 /// Reads an expression with +, -, *, /, ^, brackets and unit symbols. A number without a unit is taken in

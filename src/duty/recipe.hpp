@@ -8,6 +8,7 @@
 
 #include "base/geometry.hpp"
 #include "cage/cage.hpp"
+#include "duty/analysis_kind.hpp"
 #include "elastic/solve.hpp"
 #include "solid/feature.hpp"
 
@@ -165,6 +166,7 @@ struct Recipe {
     std::vector<PartNumber> numbers{};      ///< of the part file, where this variant has others
     Rebuild rebuild{};
     CheckChoice check{};
+    std::vector<AnalysisChoice> analyses{};  ///< beside those that a requirement needs, each kind once
     bool operator==(const Recipe&) const = default;
 };
 

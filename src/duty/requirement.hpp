@@ -1,6 +1,6 @@
 /// @file duty/requirement.hpp
-/// What a part must satisfy. A new kind of requirement is its name and its line in the list here, and how it is
-/// measured in judge/requirement_measures.cpp.
+/// What a part must satisfy. A new kind of requirement is its name here and its line in the list of requirement.cpp,
+/// and how it is measured in judge/requirement_measures.cpp. A figure of a further analysis is a line of that analysis.
 
 #pragma once
 #include <optional>
@@ -27,12 +27,14 @@ struct Requirement {
         equilibrium,       ///< at most, share of the load that reactions do not balance
         validGeometry,     ///< closed, one piece, every machined face there
         findingsDisposed,  ///< every finding has its disposition
+        figure,            ///< a figure of a further analysis, such as its lowest natural frequency
     } kind = Kind::safetyFactor;
-    double limit = 0;               ///< in the unit of its kind (shares in per cent); none for the last two
+    double limit = 0;               ///< in the unit of its kind (shares in per cent); none where the kind has no limit
     std::string source;             ///< where the limit comes from
     std::string loadCase;           ///< empty: every one
     std::string interface;          ///< empty: anywhere, or each
     std::optional<Vec3> direction;  ///< displacement: along it, unit vector; else its size
+    std::string figure{};           ///< Kind::figure: RequirementKind::key of the figure
     bool operator==(const Requirement&) const = default;
 };
 
@@ -44,78 +46,19 @@ struct RequirementKind {
     Dimension dimension = dimension::none;
     std::string (*fileUnit)(const Units&) = withoutUnit;             ///< of a bare limit in the part file
     bool ofCase = false, ofInterface = false, hasDirection = false;  ///< what it can be narrowed to
+    /// Internal value of one unit of Requirement::limit; 1 for what has no dimension: shares are kept in per cent.
+    double unitOfLimit() const { return dimension == dimension::none ? 1 : unitScale(unit); }
 };
 
-/// All kinds, in the order of Requirement::Kind.
-inline const std::vector<RequirementKind>& requirementKinds() {
-    using Kind = Requirement::Kind;
-    static const std::vector<RequirementKind> all = {
-        {.kind = Kind::safetyFactor,
-         .key = "safety_factor",
-         .words = "safety factor",
-         .unit = "",
-         .isMinimum = true,
-         .ofCase = true},
-        {.kind = Kind::displacement,
-         .key = "displacement",
-         .words = "displacement",
-         .unit = "mm",
-         .dimension = dimension::length,
-         .fileUnit = inLength,
-         .ofCase = true,
-         .ofInterface = true,
-         .hasDirection = true},
-        {.kind = Kind::mass,
-         .key = "mass",
-         .words = "mass",
-         .unit = "kg",
-         .dimension = dimension::mass,
-         .fileUnit = inMass},
-        {.kind = Kind::minimumWall,
-         .key = "minimum_wall",
-         .words = "thinnest wall",
-         .unit = "mm",
-         .isMinimum = true,
-         .dimension = dimension::length,
-         .fileUnit = inLength},
-        {.kind = Kind::reaction,
-         .key = "reaction",
-         .words = "reaction",
-         .unit = "N",
-         .dimension = dimension::force,
-         .fileUnit = inForce,
-         .ofCase = true,
-         .ofInterface = true},
-        {.kind = Kind::deviation,
-         .key = "deviation",
-         .words = "deviation",
-         .unit = "mm",
-         .dimension = dimension::length,
-         .fileUnit = inLength},
-        {.kind = Kind::draft, .key = "draft", .words = "surface with too little draft", .unit = "%"},
-        {.kind = Kind::overhang, .key = "overhang", .words = "surface that needs supports", .unit = "%"},
-        {.kind = Kind::convergence, .key = "convergence", .words = "change of the last refinement", .unit = "%"},
-        {.kind = Kind::equilibrium, .key = "equilibrium", .words = "equilibrium error", .unit = ""},
-        {.kind = Kind::validGeometry,
-         .key = "valid_geometry",
-         .words = "geometry valid",
-         .unit = "",
-         .hasLimit = false},
-        {.kind = Kind::findingsDisposed,
-         .key = "findings_disposed",
-         .words = "findings signed",
-         .unit = "",
-         .hasLimit = false},
-    };
-    return all;
-}
-inline const RequirementKind& requirementKind(Requirement::Kind kind) {
-    return requirementKinds().at(static_cast<std::size_t>(kind));
-}
+/// All kinds: those of Requirement::Kind in its order, then the figures of further analyses (Kind::figure).
+const std::vector<RequirementKind>& requirementKinds();
+/// Of a kind other than figure.
+const RequirementKind& requirementKind(Requirement::Kind kind);
+const RequirementKind& requirementKind(const Requirement& requirement);
+/// Index in requirementKinds().
+std::size_t indexOf(const Requirement& requirement);
 
 /// "safety factor", "displacement" ...
-inline const char* name(Requirement::Kind kind) {
-    return requirementKind(kind).words;
-}
+std::string name(const Requirement& requirement);
 
 }  // namespace escultura::duty

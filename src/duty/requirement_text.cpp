@@ -12,7 +12,7 @@ using Kind = Requirement::Kind;
 }  // namespace
 
 std::string subject(const Requirement& r) {
-    std::string t = name(r.kind);
+    std::string t = name(r);
     if (r.direction)
         t += " along (" + plainNumber((*r.direction)[0], 3) + ", " + plainNumber((*r.direction)[1], 3) + ", " +
              plainNumber((*r.direction)[2], 3) + ")";
@@ -22,7 +22,7 @@ std::string subject(const Requirement& r) {
 }
 
 std::string words(const Requirement& r) {
-    const RequirementKind& kind = requirementKind(r.kind);
+    const RequirementKind& kind = requirementKind(r);
     if (!kind.hasLimit) return subject(r);
     const std::string u = kind.unit;
     return subject(r) + (kind.isMinimum ? " ≥ " : " ≤ ") + plainNumber(r.limit) + (u.empty() ? "" : " " + u);
@@ -37,7 +37,8 @@ Requirement readRequirement(const Node& n, const Units& u, const Part& part) {
     const RequirementKind& kind =
         requirementKinds()[static_cast<std::size_t>(std::find(keys.begin(), keys.end(), found) - keys.begin())];
     r.kind = kind.kind;
-    if (kind.hasLimit) r.limit = n.at("limit").positive(kind.dimension, kind.fileUnit(u));
+    if (r.kind == Kind::figure) r.figure = kind.key;
+    if (kind.hasLimit) r.limit = n.at("limit").positive(kind.dimension, kind.fileUnit(u)) / kind.unitOfLimit();
     if (n.has("source")) r.source = n.at("source").text();
     if (n.has("load_case")) {
         r.loadCase = n.at("load_case").text();
@@ -63,12 +64,13 @@ std::string withRequirements(const Part& part, const std::vector<Requirement>& r
     auto document = nlohmann::ordered_json::parse(part.text);
     auto list = nlohmann::ordered_json::array();
     for (const Requirement& r : requirements) {
-        const RequirementKind& kind = requirementKind(r.kind);
+        const RequirementKind& kind = requirementKind(r);
         nlohmann::ordered_json j{{"kind", kind.key}};
         if (kind.hasLimit)
-            j["limit"] = kind.dimension == dimension::none
-                             ? r.limit
-                             : std::round(r.limit / unitScale(kind.fileUnit(part.units)) * 1e9) / 1e9;
+            j["limit"] =
+                kind.dimension == dimension::none
+                    ? r.limit
+                    : std::round(r.limit * kind.unitOfLimit() / unitScale(kind.fileUnit(part.units)) * 1e9) / 1e9;
         if (!r.loadCase.empty()) j["load_case"] = r.loadCase;
         if (!r.interface.empty()) j["interface"] = r.interface;
         if (r.direction) j["direction"] = {(*r.direction)[0], (*r.direction)[1], (*r.direction)[2]};

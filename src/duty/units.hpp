@@ -27,6 +27,9 @@ inline std::string inMass(const Units& u) {
 inline std::string inMoment(const Units& u) {
     return u.force + "*" + u.length;
 }
+inline std::string inHertz(const Units&) {
+    return "Hz";
+}
 inline std::string withoutUnit(const Units&) {
     return {};
 }

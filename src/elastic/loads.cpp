@@ -6,6 +6,7 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "elastic/face_points.hpp"
+#include "elastic/volume_points.hpp"
 
 namespace escultura::elastic {
 namespace {
@@ -92,16 +93,8 @@ void addBearing(const mesh::TetMesh& mesh, std::span<const std::int32_t> faces, 
 }
 
 void addBodyForce(const mesh::TetMesh& mesh, const std::function<Vec3(const Vec3&)>& force, NodalForces& forces) {
-    // eleven-point rule of degree 4 (Keast 1986)
-    static const double a = 0.399403576166799, b = 0.100596423833201;
-    static const std::array<double, 3> weights = {-0.01315555555555556, 0.007622222222222222, 0.02488888888888889};
-    std::vector<std::pair<Vec3, double>> rule{{Vec3(.25, .25, .25), weights[0]}};
-    const double c = 11.0 / 14, d = 1.0 / 14;
-    for (const Vec3& p : {Vec3(d, d, d), Vec3(c, d, d), Vec3(d, c, d), Vec3(d, d, c)}) rule.emplace_back(p, weights[1]);
-    for (const Vec3& p : {Vec3(a, a, b), Vec3(a, b, a), Vec3(b, a, a), Vec3(a, b, b), Vec3(b, a, b), Vec3(b, b, a)})
-        rule.emplace_back(p, weights[2]);
     for (std::size_t e = 0; e < mesh.tet.size(); ++e)
-        for (const auto& [xi, w] : rule) {
+        for (const auto& [xi, w] : volumePoints()) {
             double n[10];
             mesh::shapeFunctions(xi, n);
             Vec3 p = Vec3::Zero();

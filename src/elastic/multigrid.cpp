@@ -88,17 +88,18 @@ struct Transfer {
     }
 };
 
-/// Coarse matrix P^T A P in double precision. Rows of A that lie in one leaf share their coarse nodes, so their part is
-/// summed in a small dense array first; each thread owns a run of coarse rows.
-/// @param group     [groups + 1] runs of A's rows, in `order`
-/// @param fineBlock  value of an entry of A
-template <class FineBlock>
-void galerkin(const BlockPattern& a, const FineBlock& fineBlock, const Transfer& p, std::size_t coarse,
-              const std::vector<std::int32_t>& order, const std::vector<std::int32_t>& group, BlockPattern& pattern,
-              std::vector<Mat3>& value, Progress& progress) {
-    const std::size_t groups = group.size() - 1;
+/// Coarse nodes of each group's rows and columns, sorted.
+struct GroupNodes {
+    explicit GroupNodes(std::size_t groups) : rows(groups), columns(groups) {}
+    std::vector<std::vector<std::int32_t>> rows, columns;
+};
+
+/// Which coarse nodes share an entry of P^T A P.
+void coarsePattern(const BlockPattern& a, const Transfer& p, std::size_t coarse, const std::vector<std::int32_t>& order,
+                   const std::vector<std::int32_t>& group, GroupNodes& nodes, BlockPattern& pattern) {
     // coarse nodes of each group's rows and columns
-    std::vector<std::vector<std::int32_t>> rowNodes(groups), columnNodes(groups);
+    auto& [rowNodes, columnNodes] = nodes;
+    const std::size_t groups = rowNodes.size();
     auto unique = [](std::vector<std::int32_t>& v) {
         std::sort(v.begin(), v.end());
         v.erase(std::unique(v.begin(), v.end()), v.end());
@@ -138,9 +139,22 @@ void galerkin(const BlockPattern& a, const FineBlock& fineBlock, const Transfer&
     pattern.column.resize(pattern.offset.back());
     for (std::size_t c = 0; c < coarse; ++c)
         std::copy(rows[c].begin(), rows[c].end(), pattern.column.begin() + pattern.offset[c]);
+}
+
+/// Coarse matrix P^T A P in double precision. Rows of A that lie in one leaf share their coarse nodes, so their part is
+/// summed in a small dense array first; each thread owns a run of coarse rows.
+/// @param group     [groups + 1] runs of A's rows, in `order`
+/// @param fineBlock  value of an entry of A
+template <class FineBlock>
+void galerkin(const BlockPattern& a, const FineBlock& fineBlock, const Transfer& p, std::size_t coarse,
+              const std::vector<std::int32_t>& order, const std::vector<std::int32_t>& group, BlockPattern& pattern,
+              std::vector<Mat3>& value, Progress& progress) {
+    const std::size_t groups = group.size() - 1;
+    GroupNodes nodes(groups);
+    coarsePattern(a, p, coarse, order, group, nodes, pattern);
     value.assign(pattern.column.size(), Mat3::Zero());
     progress.check();
-
+    const auto& [rowNodes, columnNodes] = nodes;
     const std::size_t parts = std::clamp<std::size_t>(coarse / 2000, 1, 16);
     auto partOf = [&](std::size_t c) { return c * parts / coarse; };
     std::vector<std::vector<std::int32_t>> groupsOfPart(parts);
@@ -309,6 +323,81 @@ struct Multigrid::Direct {
     Eigen::MatrixXd right;
 };
 
+/// Interpolation of a level from the grid. @param leaf  [rows] of the grid
+void Multigrid::makeTransfer(const BackgroundGrid& own, const std::vector<Vec3>& position, Level& level,
+                             std::vector<std::int32_t>& leaf, Progress& progress) const {
+    struct RowShares {
+        std::vector<GridWeight> scalar;
+        std::vector<std::pair<std::int32_t, Mat3>> blocks;
+        bool usesBlocks = false;
+    };
+    const std::size_t rows = level.rows();
+    const bool finest = levels_.empty();
+    Transfer& p = level.down;
+    leaf.resize(rows);
+    p.offset.assign(1, 0);
+    p.blockAt.assign(rows, -1);
+    constexpr std::size_t chunk = 16384;
+    std::vector<RowShares> shares(std::min(chunk, rows));
+    for (std::size_t begin = 0; begin < rows; begin += chunk) {
+        progress.check();
+        const std::size_t count = std::min(chunk, rows - begin);
+        parallelFor(count, [&](std::size_t k) {
+            const std::size_t r = begin + k;
+            shares[k].usesBlocks = false;
+            if (finest) {
+                leaf[r] = system_.leafOfRow()[r];
+                system_.prolongation(r, shares[k].scalar, shares[k].blocks, shares[k].usesBlocks);
+            } else {
+                leaf[r] = own.leafAt(position[r]);
+                own.interpolate(leaf[r], position[r], shares[k].scalar);
+            }
+        });
+        for (std::size_t k = 0; k < count; ++k) {
+            const RowShares& s = shares[k];
+            if (s.usesBlocks) {
+                p.blockAt[begin + k] = static_cast<std::int32_t>(p.block.size() / 9);
+                for (const auto& [node, m] : s.blocks) {
+                    p.node.push_back(node);
+                    p.weight.push_back(0);
+                    for (int q = 0; q < 9; ++q) p.block.push_back(static_cast<float>(m(q / 3, q % 3)));
+                }
+            } else {
+                for (const GridWeight& g : s.scalar) p.node.push_back(g.node), p.weight.push_back(g.weight);
+            }
+            p.offset.push_back(static_cast<std::int32_t>(p.node.size()));
+        }
+    }
+}
+
+void Multigrid::factoriseCoarsest(const BlockPattern& pattern, const std::vector<Mat3>& exact, Progress& progress) {
+    progress.step("Factorising the coarsest grid");
+    std::vector<Eigen::Triplet<double>> entries;
+    for (std::size_t r = 0; r < pattern.rows(); ++r) {
+        const double trace = exact[pattern.find(static_cast<std::int32_t>(r), static_cast<std::int32_t>(r))].trace();
+        for (auto at = pattern.offset[r]; at < pattern.offset[r + 1]; ++at)
+            for (int a = 0; a < 3; ++a)
+                for (int b = 0; b < 3; ++b) {
+                    const auto i = static_cast<int>(3 * r) + a, j = static_cast<int>(3 * pattern.column[at]) + b;
+                    if (j > i) continue;
+                    double v = exact[at](a, b);
+                    if (i == j) v = trace > 0 ? v * (1 + 1e-7) + 1e-9 * trace : 1;
+                    entries.emplace_back(i, j, v);
+                }
+    }
+    direct_ = std::make_unique<Direct>();
+    const auto n = static_cast<Eigen::Index>(3 * pattern.rows());
+    Eigen::SparseMatrix<double> matrix(n, n);
+    matrix.setFromTriplets(entries.begin(), entries.end());
+    direct_->factor.compute(matrix);
+    if (direct_->factor.info() != Eigen::Success || !(direct_->factor.vectorD().minCoeff() > 0))
+        throw SolveError(ErrorDetail{"The multigrid solver cannot invert its coarsest equations.",
+                                     {},
+                                     std::to_string(n) + " unknowns",
+                                     "a positive definite matrix: use the direct solver, or other elements",
+                                     "a pivot that is not positive"});
+}
+
 Multigrid::Multigrid(const System& system, const MultigridOptions& options, Progress& progress)
     : system_(system), options_(options) {
     progress.step("Building the coarse grids");
@@ -324,49 +413,9 @@ Multigrid::Multigrid(const System& system, const MultigridOptions& options, Prog
     for (;;) {
         const std::size_t rows = level->rows();
         const bool finest = levels_.empty();
-        // interpolation from the grid `own`
+        std::vector<std::int32_t> leaf, order(rows), group{0};
+        makeTransfer(own, position, *level, leaf, progress);
         Transfer& p = level->down;
-        std::vector<std::int32_t> leaf(rows), order(rows), group{0};
-        {
-            struct RowShares {
-                std::vector<GridWeight> scalar;
-                std::vector<std::pair<std::int32_t, Mat3>> blocks;
-                bool usesBlocks = false;
-            };
-            p.offset.assign(1, 0);
-            p.blockAt.assign(rows, -1);
-            constexpr std::size_t chunk = 16384;
-            std::vector<RowShares> shares(std::min(chunk, rows));
-            for (std::size_t begin = 0; begin < rows; begin += chunk) {
-                progress.check();
-                const std::size_t count = std::min(chunk, rows - begin);
-                parallelFor(count, [&](std::size_t k) {
-                    const std::size_t r = begin + k;
-                    shares[k].usesBlocks = false;
-                    if (finest) {
-                        leaf[r] = system.leafOfRow()[r];
-                        system.prolongation(r, shares[k].scalar, shares[k].blocks, shares[k].usesBlocks);
-                    } else {
-                        leaf[r] = own.leafAt(position[r]);
-                        own.interpolate(leaf[r], position[r], shares[k].scalar);
-                    }
-                });
-                for (std::size_t k = 0; k < count; ++k) {
-                    const RowShares& s = shares[k];
-                    if (s.usesBlocks) {
-                        p.blockAt[begin + k] = static_cast<std::int32_t>(p.block.size() / 9);
-                        for (const auto& [node, m] : s.blocks) {
-                            p.node.push_back(node);
-                            p.weight.push_back(0);
-                            for (int q = 0; q < 9; ++q) p.block.push_back(static_cast<float>(m(q / 3, q % 3)));
-                        }
-                    } else {
-                        for (const GridWeight& g : s.scalar) p.node.push_back(g.node), p.weight.push_back(g.weight);
-                    }
-                    p.offset.push_back(static_cast<std::int32_t>(p.node.size()));
-                }
-            }
-        }
         p.transpose(own.nodeCount());
         for (std::size_t r = 0; r < rows; ++r) order[r] = static_cast<std::int32_t>(r);
         std::stable_sort(order.begin(), order.end(), [&](auto a, auto b) { return leaf[a] < leaf[b]; });
@@ -400,33 +449,7 @@ Multigrid::Multigrid(const System& system, const MultigridOptions& options, Prog
         level = std::move(next);
         own = own.coarser();
     }
-    // the coarsest level is solved directly
-    progress.step("Factorising the coarsest grid");
-    const BlockPattern& pattern = *level->pattern;
-    std::vector<Eigen::Triplet<double>> entries;
-    for (std::size_t r = 0; r < pattern.rows(); ++r) {
-        const double trace = exact[pattern.find(static_cast<std::int32_t>(r), static_cast<std::int32_t>(r))].trace();
-        for (auto at = pattern.offset[r]; at < pattern.offset[r + 1]; ++at)
-            for (int a = 0; a < 3; ++a)
-                for (int b = 0; b < 3; ++b) {
-                    const auto i = static_cast<int>(3 * r) + a, j = static_cast<int>(3 * pattern.column[at]) + b;
-                    if (j > i) continue;
-                    double v = exact[at](a, b);
-                    if (i == j) v = trace > 0 ? v * (1 + 1e-7) + 1e-9 * trace : 1;
-                    entries.emplace_back(i, j, v);
-                }
-    }
-    direct_ = std::make_unique<Direct>();
-    const auto n = static_cast<Eigen::Index>(3 * pattern.rows());
-    Eigen::SparseMatrix<double> matrix(n, n);
-    matrix.setFromTriplets(entries.begin(), entries.end());
-    direct_->factor.compute(matrix);
-    if (direct_->factor.info() != Eigen::Success || !(direct_->factor.vectorD().minCoeff() > 0))
-        throw SolveError(ErrorDetail{"The multigrid solver cannot invert its coarsest equations.",
-                                     {},
-                                     std::to_string(n) + " unknowns",
-                                     "a positive definite matrix: use the direct solver, or other elements",
-                                     "a pivot that is not positive"});
+    factoriseCoarsest(*level->pattern, exact, progress);
     levels_.push_back(std::move(level));
 }
 

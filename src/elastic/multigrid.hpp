@@ -32,6 +32,10 @@ class Multigrid {
   private:
     struct Level;
     struct Direct;
+    void makeTransfer(const BackgroundGrid& own, const std::vector<Vec3>& position, Level& level,
+                      std::vector<std::int32_t>& leaf, Progress& progress) const;
+    /// The coarsest level is solved directly. @param exact  its matrix in double precision
+    void factoriseCoarsest(const BlockPattern& pattern, const std::vector<Mat3>& exact, Progress& progress);
     void cycle(std::size_t level, int vectors, const std::vector<float>& r, std::vector<float>& z);
     void smooth(Level& level, int vectors, const std::vector<float>& r, std::vector<float>& z, bool fromZero);
 

@@ -33,6 +33,68 @@ void completeHeldFaces(const mesh::TetMesh& mesh, const Supports& supports, std:
     }
 }
 
+/// Copies the boundary faces of the elements that are kept. @return [mesh.boundary] index in the piece; -1: not of it
+std::vector<std::int32_t> takeBoundary(const mesh::TetMesh& mesh, const std::vector<char>& keep,
+                                       const std::vector<std::int32_t>& newIndex, mesh::TetMesh& piece) {
+    // a boundary face belongs to the piece with the one element behind it: only then are all its nodes the element's
+    std::vector<std::int32_t> newFace(mesh.boundary.size(), -1);
+    {
+        std::vector<std::int32_t> offset(mesh.position.size() + 1, 0), at;
+        auto ofFaces = [&](auto visit) {
+            for (std::size_t e = 0; e < mesh.tet.size(); ++e)
+                if (keep[e])
+                    for (int k = 0; k < 4; ++k) visit(mesh.tet[e][k], static_cast<std::int32_t>(e));
+        };
+        ofFaces([&](auto n, auto) { ++offset[n + 1]; });
+        for (std::size_t n = 0; n < mesh.position.size(); ++n) offset[n + 1] += offset[n];
+        at.resize(offset.back());
+        std::vector<std::int32_t> next(offset.begin(), offset.end() - 1);
+        ofFaces([&](auto n, auto e) { at[next[n]++] = e; });
+        for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
+            const auto& face = mesh.boundary[f];
+            bool behind = false;
+            for (auto k = offset[face[0]]; k < offset[face[0] + 1] && !behind; ++k) {
+                const auto& t = mesh.tet[at[k]];
+                behind = std::count(t.begin(), t.begin() + 4, face[1]) && std::count(t.begin(), t.begin() + 4, face[2]);
+            }
+            if (!behind) continue;
+            newFace[f] = static_cast<std::int32_t>(piece.boundary.size());
+            mesh::Triangle6 own = face;
+            for (auto& n : own) n = newIndex[n];
+            piece.boundary.push_back(own);
+            if (f < mesh.owner.size()) piece.owner.push_back(mesh.owner[f]);
+        }
+    }
+    return newFace;
+}
+
+/// Supports that act within the piece. @return constraints of the whole model that it keeps
+std::vector<std::size_t> takeSupports(const Supports& supports, const std::vector<char>& used,
+                                      const std::vector<char>& moved, const std::vector<std::int32_t>& newIndex,
+                                      const std::vector<std::int32_t>& newFace, Supports& piece) {
+    std::vector<std::size_t> kept;  // constraints of the whole model
+    for (std::size_t c = 0; c < supports.constraints.size(); ++c) {
+        Constraint own = supports.constraints[c];
+        if (!used[own.node] || moved[own.node]) continue;
+        own.node = newIndex[own.node];
+        piece.constraints.push_back(own);
+        kept.push_back(c);
+    }
+    for (const ElasticBed& bed : supports.beds) {
+        ElasticBed own = bed;
+        own.faces.clear();
+        for (auto f : bed.faces)
+            if (newFace[f] >= 0) own.faces.push_back(newFace[f]);
+        if (!own.faces.empty()) piece.beds.push_back(std::move(own));
+    }
+    for (const MeanHold& hold : supports.meanHolds) {
+        MeanHold own = hold;
+        for (auto& f : own.faces) f = newFace[f];
+        if (std::count(own.faces.begin(), own.faces.end(), -1) == 0) piece.meanHolds.push_back(std::move(own));
+    }
+    return kept;
+}
+
 }  // namespace
 
 Submodel cutOut(const mesh::TetMesh& mesh, std::vector<char> keep, const Supports& supports,
@@ -64,56 +126,8 @@ Submodel cutOut(const mesh::TetMesh& mesh, std::vector<char> keep, const Support
         for (auto& n : t) n = newIndex[n];
         piece.mesh.tet.push_back(t);
     }
-    // a boundary face belongs to the piece with the one element behind it: only then are all its nodes the element's
-    std::vector<std::int32_t> newFace(mesh.boundary.size(), -1);
-    {
-        std::vector<std::int32_t> offset(nodes + 1, 0), at;
-        auto ofFaces = [&](auto visit) {
-            for (std::size_t e = 0; e < mesh.tet.size(); ++e)
-                if (keep[e])
-                    for (int k = 0; k < 4; ++k) visit(mesh.tet[e][k], static_cast<std::int32_t>(e));
-        };
-        ofFaces([&](auto n, auto) { ++offset[n + 1]; });
-        for (std::size_t n = 0; n < nodes; ++n) offset[n + 1] += offset[n];
-        at.resize(offset.back());
-        std::vector<std::int32_t> next(offset.begin(), offset.end() - 1);
-        ofFaces([&](auto n, auto e) { at[next[n]++] = e; });
-        for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
-            const auto& face = mesh.boundary[f];
-            bool behind = false;
-            for (auto k = offset[face[0]]; k < offset[face[0] + 1] && !behind; ++k) {
-                const auto& t = mesh.tet[at[k]];
-                behind = std::count(t.begin(), t.begin() + 4, face[1]) && std::count(t.begin(), t.begin() + 4, face[2]);
-            }
-            if (!behind) continue;
-            newFace[f] = static_cast<std::int32_t>(piece.mesh.boundary.size());
-            mesh::Triangle6 own = face;
-            for (auto& n : own) n = newIndex[n];
-            piece.mesh.boundary.push_back(own);
-            if (f < mesh.owner.size()) piece.mesh.owner.push_back(mesh.owner[f]);
-        }
-    }
-
-    std::vector<std::size_t> kept;  // constraints of the whole model
-    for (std::size_t c = 0; c < supports.constraints.size(); ++c) {
-        Constraint own = supports.constraints[c];
-        if (!used[own.node] || moved[own.node]) continue;
-        own.node = newIndex[own.node];
-        piece.supports.constraints.push_back(own);
-        kept.push_back(c);
-    }
-    for (const ElasticBed& bed : supports.beds) {
-        ElasticBed own = bed;
-        own.faces.clear();
-        for (auto f : bed.faces)
-            if (newFace[f] >= 0) own.faces.push_back(newFace[f]);
-        if (!own.faces.empty()) piece.supports.beds.push_back(std::move(own));
-    }
-    for (const MeanHold& hold : supports.meanHolds) {
-        MeanHold own = hold;
-        for (auto& f : own.faces) f = newFace[f];
-        if (std::count(own.faces.begin(), own.faces.end(), -1) == 0) piece.supports.meanHolds.push_back(std::move(own));
-    }
+    const std::vector<std::int32_t> newFace = takeBoundary(mesh, keep, newIndex, piece.mesh);
+    const std::vector<std::size_t> kept = takeSupports(supports, used, moved, newIndex, newFace, piece.supports);
     std::vector<std::int32_t> cut;
     for (std::size_t n = 0; n < nodes; ++n)
         if (moved[n]) cut.push_back(static_cast<std::int32_t>(n));

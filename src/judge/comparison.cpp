@@ -86,6 +86,14 @@ std::vector<ComparedFigure> compareVariants(const Project& project, const Varian
             rows.push_back({x.name, "peak stress", "MPa", x.maxStress, y.maxStress});
             rows.push_back({x.name, "displacement", "mm", x.maxDisplacement, y.maxDisplacement});
         }
+    for (const AnalysisKind& kind : analysisKinds()) {
+        const auto found = project.analysis(baseline.recipe, kind.key), than = project.analysis(other.recipe, kind.key);
+        if (!found || !than) continue;
+        for (const AnalysisFigure& f : found->figures)
+            for (const AnalysisFigure& g : than->figures)
+                if (f.key == g.key && f.loadCase == g.loadCase)
+                    rows.push_back({f.loadCase, f.label, f.unit, f.counts, g.counts});
+    }
     return rows;
 }
 

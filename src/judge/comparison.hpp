@@ -42,7 +42,8 @@ struct ComparedFigure {
         return baseline != 0 ? difference() / std::abs(baseline) : std::numeric_limits<double>::quiet_NaN();
     }
 };
-/// Mass and displacement, then per case safety factor, compared stress and displacement, of cases that both have.
+/// Mass and displacement, then per case safety factor, compared stress and displacement, of cases that both have; then
+/// what counts of the figures of further analyses that both have.
 /// Empty when one is not checked.
 std::vector<ComparedFigure> compareVariants(const Project& project, const Variant& baseline, const Variant& other);
 

@@ -4,6 +4,7 @@
 #include <cmath>
 #include <set>
 
+#include "base/quantity.hpp"
 #include "judge/factor.hpp"
 #include "judge/findings.hpp"
 
@@ -138,6 +139,20 @@ Measured imbalance(const Known& k, const Requirement&) {
     return m;
 }
 
+/// A figure of a further analysis: what counts of it, with its doubts taken off.
+Measured figureOf(const Known& k, const Requirement& r) {
+    const AnalysisKind* kind = analysisOf(r);
+    if (!kind) return {unknown, true, "no analysis has this figure"};
+    const auto found = k.project.analysis(k.variant.recipe, kind->key);
+    if (!found) return {unknown, true, std::string(kind->words) + " not worked out for this check"};
+    const AnalysisFigure* f = found->find(r.figure, r.loadCase);
+    if (!f) return {unknown, true, "the analysis has no such figure"};
+    std::string note = f->note;
+    if (f->value != f->counts) note = "worked out " + formatNumber(f->value) + "; " + note;
+    if (!f->loadCase.empty() && r.loadCase.empty()) note = "in " + f->loadCase + "; " + note;
+    return {f->counts, true, note};
+}
+
 }  // namespace
 
 const RequirementMeasure& requirementMeasure(Kind kind) {
@@ -154,6 +169,7 @@ const RequirementMeasure& requirementMeasure(Kind kind) {
         {Kind::equilibrium, Stage::check, imbalance},
         {Kind::validGeometry, Stage::surface, geometryOf},
         {Kind::findingsDisposed, Stage::findings, openFindings},
+        {Kind::figure, Stage::check, figureOf},
     };
     return all[static_cast<int>(kind)];
 }

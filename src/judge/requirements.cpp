@@ -58,8 +58,9 @@ std::vector<RequirementState> requirementStates(const Project& project, const Va
     for (const Requirement& r : k.part.requirements) {
         RequirementState s;
         s.kind = r.kind;
+        s.key = requirementKind(r).key;
         s.name = subject(r);
-        const RequirementKind& kind = requirementKind(r.kind);
+        const RequirementKind& kind = requirementKind(r);
         const RequirementMeasure& measure = requirementMeasure(r.kind);
         s.unit = kind.unit;
         s.source = r.source;

@@ -15,6 +15,7 @@ struct RequirementState {
     /// metSoFar: on a figure that proves nothing yet, such as that of untested hotspots or of a check of level 'look'.
     enum class State { met, metSoFar, notMet, unknown, outOfDate } state = State::unknown;
     Requirement::Kind kind = Requirement::Kind::safetyFactor;
+    std::string key;  ///< RequirementKind::key
     std::string name, unit, source;
     double limit = 0;
     bool atLeast = false;           ///< limit is a minimum

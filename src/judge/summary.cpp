@@ -281,11 +281,30 @@ json proposalJson(const Variant& variant, const MeasuredEffect& effect) {
             {"measured_mass_kg", effect.mass ? json(*effect.mass) : json(nullptr)}};
 }
 
+json analysesJson(const Project& project, const Recipe& recipe) {
+    json all = json::object();
+    for (const AnalysisChoice& choice : askedAnalyses(project.partOf(recipe), recipe)) {
+        const auto found = project.analysis(recipe, choice.kind);
+        if (!found) continue;
+        json figures = json::array();
+        for (const AnalysisFigure& f : found->figures)
+            figures.push_back({{"key", f.key},
+                               {"name", f.label},
+                               {"load_case", f.loadCase},
+                               {"unit", f.unit},
+                               {"value", number(f.value)},
+                               {"counts", number(f.counts)},
+                               {"note", f.note}});
+        all[choice.kind] = {{"numbers", choice.numbers}, {"figures", figures}, {"notes", found->notes}};
+    }
+    return all;
+}
+
 json requirementsJson(const Project& project, const Variant& variant) {
     json list = json::array();
     for (const RequirementState& s : requirementStates(project, variant, nullptr, nullptr))
         list.push_back({{"name", s.name},
-                        {"kind", requirementKind(s.kind).key},
+                        {"kind", s.key},
                         {"limit", s.hasLimit ? json(s.limit) : json(nullptr)},
                         {"value", std::isfinite(s.value) ? json(s.value) : json(nullptr)},
                         {"unit", s.unit},
@@ -319,6 +338,7 @@ std::string summaryJson(const Project& project, const Variant& variant, const st
         j["mesh"] = meshJson(*c);
         j["check"] = checkJson(project, variant, *c);
     }
+    if (json analyses = analysesJson(project, recipe); !analyses.empty()) j["analyses"] = std::move(analyses);
     j["findings"] = json::array();
     for (const Finding& x : findingsOf(project, recipe)) j["findings"].push_back(findingJson(project, variant, x));
     if (const auto effect = measuredEffect(project, variant)) j["proposal"] = proposalJson(variant, *effect);

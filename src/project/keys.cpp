@@ -163,12 +163,23 @@ std::string findingsKey(const Part& part, const Recipe& recipe, const StageKeys&
     for (const Requirement& r : part.requirements) {  // what warnings are measured against
         if (r.kind == Requirement::Kind::draft) findings.add(k.process);
         if (r.kind == Requirement::Kind::minimumWall || r.kind == Requirement::Kind::deviation)
-            findings.add(requirementKind(r.kind).key).add(r.limit);
+            findings.add(requirementKind(r).key).add(r.limit);
     }
     return findings.hex();
 }
 
 }  // namespace
+
+std::string Project::analysisKey(const Recipe& recipe, const std::string& kind) const {
+    const std::string check = keys(recipe).check;
+    const AnalysisKind* described = findAnalysis(kind);
+    if (check.empty() || !described) return {};
+    const AnalysisChoice choice = choiceOf(recipe, kind);
+    Digest digest;
+    digest.add("analysis").add(kind).add(integer(described->version)).add(check);
+    for (const AnalysisNumber& n : described->numbers) digest.add(n.key).add(choice.number(n.key));
+    return digest.hex();
+}
 
 std::string Project::madeKey(const Recipe& recipe) const {
     const Part& part = partOf(recipe);

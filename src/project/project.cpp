@@ -56,6 +56,15 @@ std::shared_ptr<const FindingsResult> Project::findings(const Recipe& recipe) co
     return results->find<FindingsResult>(keys(recipe).findings);
 }
 
+std::shared_ptr<const AnalysisResult> Project::analysis(const Recipe& recipe, const std::string& kind) const {
+    return results->find<AnalysisResult>(analysisKey(recipe, kind));
+}
+std::vector<AnalysisChoice> Project::missingAnalyses(const Recipe& recipe) const {
+    std::vector<AnalysisChoice> missing = askedAnalyses(partOf(recipe), recipe);
+    std::erase_if(missing, [&](const AnalysisChoice& c) { return analysis(recipe, c.kind) != nullptr; });
+    return missing;
+}
+
 Variant& addVariant(Project& project, std::size_t from) {
     Variant v = project.variants.at(from);
     v.id = 0;

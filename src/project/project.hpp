@@ -79,6 +79,12 @@ struct Project {
     std::shared_ptr<const MeshResult> mesh(const Recipe& recipe) const;
     std::shared_ptr<const CheckResult> check(const Recipe& recipe) const;
     std::shared_ptr<const FindingsResult> findings(const Recipe& recipe) const;
+    /// Key of what a further analysis finds; empty without a field. @param kind  AnalysisKind::key
+    std::string analysisKey(const Recipe& recipe, const std::string& kind) const;
+    /// Null: not worked out for the recipe as it is.
+    std::shared_ptr<const AnalysisResult> analysis(const Recipe& recipe, const std::string& kind) const;
+    /// What the recipe and the requirements ask for and is not worked out.
+    std::vector<AnalysisChoice> missingAnalyses(const Recipe& recipe) const;
     const Variant& current() const { return variants.at(open); }
     /// Null: none of that id.
     const Variant* findVariant(std::int64_t id) const;

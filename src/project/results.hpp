@@ -9,6 +9,7 @@
 #include <tuple>
 
 #include "duty/part.hpp"
+#include "stages/analysis.hpp"
 #include "stages/check_stage.hpp"
 #include "stages/field_stage.hpp"
 #include "stages/findings_stage.hpp"
@@ -68,7 +69,7 @@ class Results {
     mutable std::mutex mutex_;
     std::tuple<Map<LoadedSource>, Map<MadeField>, Map<FieldResult>, Map<surface::TriMesh>, Map<SurfaceResult>,
                Map<ProcessResult>, Map<CageResult>, Map<RebuildResult>, Map<MeshResult>, Map<CheckResult>,
-               Map<FindingsResult>, Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>>
+               Map<FindingsResult>, Map<HotspotTests>, Map<ExcludedNodes>, Map<Part>, Map<AnalysisResult>>
         maps_;
 };
 

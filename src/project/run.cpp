@@ -168,6 +168,11 @@ std::vector<Timing> runStages(const Project& project, const Recipe& recipe, Stag
             check = project.results->store(
                 keys.check, evaluateCheck(part, *field, *surface, *mesh, recipe, progress, original.get(), solid));
         });
+    for (const AnalysisChoice& choice : project.missingAnalyses(recipe))
+        timed(Stage::check, [&] {
+            project.results->store(project.analysisKey(recipe, choice.kind),
+                                   runAnalysis({part, *check, recipe.check, choice}, progress));
+        });
     if (upTo == Stage::check) return timings;
     if (!project.findings(recipe))
         timed(Stage::findings, [&] {

@@ -64,6 +64,7 @@ struct Scene {
     struct Section {
         bool on = false;
         Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
+        bool operator==(const Section&) const = default;
     } section;
     std::string caption, captionDetail;  ///< what is shown, for the view's title
     Box3 bounds;

@@ -25,15 +25,17 @@ class Places {
   public:
     Places(const CheckResult& check, int loadCase, double deformation)
         : check_(check),
-          case_(deformation != 0 && loadCase >= 0 ? &check.cases[loadCase] : nullptr),
+          displacement_(deformation != 0 && loadCase >= 0 ? &check.cases[loadCase].displacement : nullptr),
           factor_(deformation) {}
+    Places(const CheckResult& check, const std::vector<Vec3>& displacement, double factor)
+        : check_(check), displacement_(&displacement), factor_(factor) {}
     Vec3 of(std::size_t n) const {
-        return case_ ? Vec3(check_.mesh.position[n] + factor_ * case_->displacement[n]) : check_.mesh.position[n];
+        return displacement_ ? Vec3(check_.mesh.position[n] + factor_ * (*displacement_)[n]) : check_.mesh.position[n];
     }
 
   private:
     const CheckResult& check_;
-    const CaseResult* case_;
+    const std::vector<Vec3>* displacement_;
     double factor_;
 };
 
@@ -389,38 +391,9 @@ render::ColouredMesh markedFaces(const CheckResult& check, const std::vector<cha
     return m;
 }
 
-}  // namespace
-
-void addResults(const Part& part, const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o,
-                render::Scene& scene) {
-    const FindingsResult* findings = inputs.findings;
-    const Mat3 axes = part.axesOf(o.frame);
-    const Measure kind = measure(o.quantity);
-    const std::string unit = o.unit.empty() ? unitsOf(kind).front() : o.unit;
-    std::vector<double> value = quantityField(part, check, o.quantity, o.loadCase, axes);
-    const bool isDifference = inputs.baseline && inputs.baseline->size() == value.size();
-    if (isDifference)
-        for (std::size_t n = 0; n < value.size(); ++n) {
-            // far from the other surface there is nothing to compare with
-            const double other = (*inputs.baseline)[n];
-            value[n] = std::isfinite(other) && std::isfinite(value[n]) ? value[n] - other : 0;
-        }
-    for (double& v : value) v = inUnit(v, kind, unit);
-    std::vector<char> onBoundary(value.size(), 0);
-    for (const auto& f : check.mesh.boundary)
-        for (auto n : f) onBoundary[n] = 1;
-    std::size_t lowest = 0, highest = 0;
-    bool any = false;
-    double low = std::numeric_limits<double>::infinity(), high = -low;
-    for (std::size_t n = 0; n < value.size(); ++n) {
-        low = std::min(low, value[n]);
-        high = std::max(high, value[n]);
-        if (!onBoundary[n]) continue;
-        if (!any || value[n] < value[lowest]) lowest = n;
-        if (!any || value[n] > value[highest]) highest = n;
-        any = true;
-    }
-    auto& legend = scene.legend;
+/// Title, unit and range of the colours. @param low, high  of the values, in the shown unit
+void fillLegend(const Part& part, const CheckResult& check, const SceneOptions& o, Measure kind,
+                const std::string& unit, bool isDifference, double low, double high, render::Legend& legend) {
     legend.shown = true;
     legend.title = title(o.quantity);
     legend.unit = unit == "um" ? "µm" : unit == "1e-6" ? "× 10⁻⁶" : unit;
@@ -455,14 +428,13 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
         legend.scale.bands = static_cast<int>(check.cases.size());
     }
     if (!(legend.scale.high > legend.scale.low)) legend.scale.high = legend.scale.low + 1e-9;
-    legend.share = volumeShares(check, value, legend.scale, 24);
-    const Places places(check, o.loadCase, o.deformation * o.phase);
-    const Finding* selected = nullptr;
-    if (findings)
-        for (const Finding& f : findings->findings)
-            if (f.id == o.selectedFinding) selected = &f;
+}
+
+/// The body in the colours of the values: whole, around the selected finding, or where they are worse than a limit.
+void addBody(const CheckResult& check, const std::vector<double>& value, const SceneOptions& o, const Finding* selected,
+             const Places& places, render::Scene& scene) {
     if (o.isolate && selected) {
-        const auto whole = boundaryMesh(check, value, legend.scale, places);
+        const auto whole = boundaryMesh(check, value, scene.legend.scale, places);
         const double radius = std::max(1.5 * selected->reach, 4.0);
         scene.meshes.push_back(within(whole, selected->position, radius, true));
         auto ghost = within(whole, selected->position, radius, false);
@@ -472,15 +444,83 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
         scene.meshes.push_back(std::move(ghost));
         addMeshLines(check, places, scene, std::pair(selected->position, radius));
     } else if (o.only) {
-        scene.meshes.push_back(isoVolume(check, value, *o.only, worstIsLow(o.quantity), legend.scale, places));
-        auto ghost = boundaryMesh(check, value, legend.scale, places);
+        scene.meshes.push_back(isoVolume(check, value, *o.only, worstIsLow(o.quantity), scene.legend.scale, places));
+        auto ghost = boundaryMesh(check, value, scene.legend.scale, places);
         ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
         ghost.value.clear();
         ghost.opacity = 0.15;
         scene.meshes.push_back(std::move(ghost));
     } else {
-        scene.meshes.push_back(boundaryMesh(check, value, legend.scale, places));
+        scene.meshes.push_back(boundaryMesh(check, value, scene.legend.scale, places));
     }
+}
+
+/// What the picture shows, in words.
+void fillCaption(const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o, bool isDifference,
+                 bool hasZone, const Finding* selected, render::Scene& scene) {
+    scene.caption = title(o.quantity);
+    scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
+    if (isDifference) {
+        scene.captionDetail += " · this variant minus " + inputs.baselineName;
+    } else if (o.quantity == Quantity::governingCase) {
+        scene.captionDetail.clear();
+        for (std::size_t c = 0; c < check.cases.size(); ++c)
+            scene.captionDetail += (c ? " · " : "") + std::to_string(c + 1) + " " + check.cases[c].name;
+    } else {
+        if (usesFrame(o.quantity) && !o.frame.empty()) scene.captionDetail += " · frame " + o.frame;
+        if (o.only)
+            scene.captionDetail += std::string(" · only ") + (worstIsLow(o.quantity) ? "below " : "above ") +
+                                   formatNumber(*o.only, 3) +
+                                   (scene.legend.unit.empty() ? "" : " " + scene.legend.unit);
+        scene.captionDetail += o.deformation > 0 && o.loadCase >= 0
+                                   ? " · shape deformed × " + (o.deformation == std::round(o.deformation)
+                                                                   ? std::to_string(static_cast<int>(o.deformation))
+                                                                   : formatNumber(o.deformation, 3))
+                                   : " · true shape";
+        if (hasZone) scene.captionDetail += " · green: left out when " + selected->id + " is accepted";
+    }
+}
+
+}  // namespace
+
+void addResults(const Part& part, const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o,
+                render::Scene& scene) {
+    const FindingsResult* findings = inputs.findings;
+    const Mat3 axes = part.axesOf(o.frame);
+    const Measure kind = measure(o.quantity);
+    const std::string unit = o.unit.empty() ? unitsOf(kind).front() : o.unit;
+    std::vector<double> value = quantityField(part, check, o.quantity, o.loadCase, axes);
+    const bool isDifference = inputs.baseline && inputs.baseline->size() == value.size();
+    if (isDifference)
+        for (std::size_t n = 0; n < value.size(); ++n) {
+            // far from the other surface there is nothing to compare with
+            const double other = (*inputs.baseline)[n];
+            value[n] = std::isfinite(other) && std::isfinite(value[n]) ? value[n] - other : 0;
+        }
+    for (double& v : value) v = inUnit(v, kind, unit);
+    std::vector<char> onBoundary(value.size(), 0);
+    for (const auto& f : check.mesh.boundary)
+        for (auto n : f) onBoundary[n] = 1;
+    std::size_t lowest = 0, highest = 0;
+    bool any = false;
+    double low = std::numeric_limits<double>::infinity(), high = -low;
+    for (std::size_t n = 0; n < value.size(); ++n) {
+        low = std::min(low, value[n]);
+        high = std::max(high, value[n]);
+        if (!onBoundary[n]) continue;
+        if (!any || value[n] < value[lowest]) lowest = n;
+        if (!any || value[n] > value[highest]) highest = n;
+        any = true;
+    }
+    auto& legend = scene.legend;
+    fillLegend(part, check, o, kind, unit, isDifference, low, high, legend);
+    legend.share = volumeShares(check, value, legend.scale, 24);
+    const Places places(check, o.loadCase, o.deformation * o.phase);
+    const Finding* selected = nullptr;
+    if (findings)
+        for (const Finding& f : findings->findings)
+            if (f.id == o.selectedFinding) selected = &f;
+    addBody(check, value, o, selected, places, scene);
     if (o.undeformed && o.deformation != 0 && o.loadCase >= 0) {
         auto ghost = boundaryMesh(check, value, legend.scale, Places(check, -1, 0));
         ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
@@ -513,26 +553,36 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
                                     ? formatNumber(selected->peak, 3) + " MPa, " + classOf(*selected)
                                     : classOf(*selected),
                                 selected->id});
-    scene.caption = title(o.quantity);
-    scene.captionDetail = o.loadCase < 0 ? "worst of all cases" : check.cases[o.loadCase].name;
-    if (isDifference) {
-        scene.captionDetail += " · this variant minus " + inputs.baselineName;
-    } else if (o.quantity == Quantity::governingCase) {
-        scene.captionDetail.clear();
-        for (std::size_t c = 0; c < check.cases.size(); ++c)
-            scene.captionDetail += (c ? " · " : "") + std::to_string(c + 1) + " " + check.cases[c].name;
-    } else {
-        if (usesFrame(o.quantity) && !o.frame.empty()) scene.captionDetail += " · frame " + o.frame;
-        if (o.only)
-            scene.captionDetail += std::string(" · only ") + (worstIsLow(o.quantity) ? "below " : "above ") +
-                                   formatNumber(*o.only, 3) + (legend.unit.empty() ? "" : " " + legend.unit);
-        scene.captionDetail += o.deformation > 0 && o.loadCase >= 0
-                                   ? " · shape deformed × " + (o.deformation == std::round(o.deformation)
-                                                                   ? std::to_string(static_cast<int>(o.deformation))
-                                                                   : formatNumber(o.deformation, 3))
-                                   : " · true shape";
-        if (hasZone) scene.captionDetail += " · green: left out when " + selected->id + " is accepted";
-    }
+    fillCaption(check, inputs, o, isDifference, hasZone, selected, scene);
+}
+
+void addShape(const CheckResult& check, const AnalysisResult& analysis, const SceneOptions& o, render::Scene& scene) {
+    if (o.shapeIndex < 0 || o.shapeIndex >= static_cast<int>(analysis.shapes.size())) return;
+    const AnalysisShape& shape = analysis.shapes[static_cast<std::size_t>(o.shapeIndex)];
+    if (shape.displacement.size() != check.mesh.position.size()) return;
+    std::vector<double> value(shape.displacement.size());
+    for (std::size_t n = 0; n < value.size(); ++n) value[n] = 100 * shape.displacement[n].norm();
+    Box3 box;
+    for (const Vec3& p : check.mesh.position) box.include(p);
+    auto& legend = scene.legend;
+    legend.shown = true;
+    legend.title = "movement beside the largest";
+    legend.unit = "%";
+    legend.scale.ramp = render::Ramp::displacement;
+    legend.scale.low = legend.dataLow = 0;
+    legend.scale.high = legend.dataHigh = 100;
+    legend.scale.bands = o.bands;
+    const Places places(check, shape.displacement, 0.1 * box.diagonal() * o.phase);
+    scene.meshes.push_back(boundaryMesh(check, value, legend.scale, places));
+    auto ghost = boundaryMesh(check, value, legend.scale, Places(check, -1, 0));
+    ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
+    ghost.value.clear();
+    ghost.opacity = 0.16;
+    ghost.isWhole = true;
+    scene.meshes.push_back(std::move(ghost));
+    if (o.meshLines) addMeshLines(check, places, scene);
+    scene.caption = shape.title;
+    scene.captionDetail = shape.detail + " · size of the movement is not known";
 }
 
 }  // namespace escultura::report

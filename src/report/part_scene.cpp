@@ -333,6 +333,105 @@ field::Comparison compareFields(const Project& project, const Recipe& first, con
     return field::compare(a->field, first.threshold, b->field, second.threshold);
 }
 
+namespace {
+
+void addDeviation(const SurfaceResult& surface, const SceneOptions& o, render::Scene& scene) {
+    scene.legend.title = "deviation";
+    scene.legend.unit = "mm";
+    scene.legend.scale.ramp = render::Ramp::deviation;
+    const double reach = std::max(3 * surface.deviationRms, 1e-3);
+    scene.legend.scale.low = o.low.value_or(-reach);
+    scene.legend.scale.high = o.high.value_or(reach);
+    showValue(surface, surface.deviation, scene);
+    scene.caption = "Deviation";
+    scene.captionDetail = "from the raw iso-surface, positive outside it";
+}
+
+void addThickness(const Part& part, const SurfaceResult& surface, const SceneOptions& o, render::Scene& scene) {
+    scene.legend.title = "wall thickness";
+    scene.legend.unit = "mm";
+    scene.legend.scale.ramp = render::Ramp::displacement;
+    scene.legend.scale.low = o.low.value_or(0);
+    scene.legend.scale.high = o.high.value_or(surface::areaQuantile(surface.mesh, surface.thickness.value, 0.95));
+    for (const Requirement& r : part.requirements)
+        if (r.kind == Requirement::Kind::minimumWall) {
+            scene.legend.scale.ramp = render::Ramp::safetyFactor;
+            scene.legend.scale.middle = r.limit;
+        }
+    showValue(surface, surface.thickness.value, scene);
+    scene.caption = "Wall thickness";
+    scene.captionDetail = "largest ball inside that holds the point";
+    scene.labels.push_back({render::Label::Role::minimum, surface.thickness.leastAt, "thinnest",
+                            formatNumber(surface.thickness.least, 3) + " mm"});
+}
+
+void addDraft(const Recipe& recipe, const SurfaceResult& surface, const ProcessResult& process, const SceneOptions& o,
+              render::Scene& scene) {
+    scene.legend.title = "draft angle";
+    scene.legend.unit = "°";
+    scene.legend.scale.ramp = render::Ramp::safetyFactor;
+    scene.legend.scale.low = o.low.value_or(-30);
+    scene.legend.scale.middle = recipe.draft.angle;
+    scene.legend.scale.high = o.high.value_or(30);
+    std::vector<float> angle = process.draft.angle;
+    for (std::size_t t = 0; t < angle.size(); ++t)
+        if (process.draft.undercut[t]) angle[t] = std::min(angle[t], -15.0f);
+    showValue(surface, atVertices(surface.mesh, angle), scene);
+    scene.caption = "Draft";
+    scene.captionDetail = "below the wanted angle and undercuts in clay";
+    scene.arrows.push_back({scene.bounds.centre() + 0.4 * scene.bounds.diagonal() * recipe.draft.pull.normalized(),
+                            recipe.draft.pull.normalized(), 0.12 * scene.bounds.diagonal(), teal});
+}
+
+void addOverhangs(const Recipe& recipe, const SurfaceResult& surface, const ProcessResult& process,
+                  render::Scene& scene) {
+    showFlagged(surface, process.overhang.overhanging, scene);
+    scene.caption = "Overhangs";
+    scene.captionDetail = "in clay: needs support";
+    scene.arrows.push_back({scene.bounds.centre() + 0.4 * scene.bounds.diagonal() * recipe.printing.up.normalized(),
+                            recipe.printing.up.normalized(), 0.12 * scene.bounds.diagonal(), teal});
+}
+
+void addComparison(const Project& project, const Recipe& recipe, int compareWith, render::Scene& scene) {
+    const field::Comparison c = compareFields(project, recipe, project.variants[compareWith].recipe);
+    scene.meshes.push_back(cellShell(c.grid, [&](std::size_t cell) -> std::optional<Colour> {
+        if (c.where[cell] == 0) return std::nullopt;
+        return c.where[cell] == 3 ? plaster : c.where[cell] == 1 ? teal : Colour{0xB4, 0x53, 0x2A};
+    }));
+    scene.caption = "Comparison of fields";
+    scene.captionDetail = "pale: both · teal: only this variant · clay: only " + project.variants[compareWith].name;
+}
+
+void addOriginal(const Part& part, const surface::TriMesh& original, render::Scene& scene) {
+    render::ColouredMesh m;
+    m.position = original.position;
+    m.triangle = original.triangle;
+    m.colour.assign(m.position.size(), plaster);
+    scene.meshes.push_back(std::move(m));
+    for (const Vec3& p : original.position) scene.bounds.include(p);
+    addBeside(original, SceneOptions::Beside::outline, scene);
+    scene.caption = "Original";
+    scene.captionDetail = part.original ? "body from file" : "design space with its interfaces";
+}
+
+/// What is drawn beside what is shown: other bodies, a handle, a mark.
+void addBesides(const Part& part, const Recipe& recipe, const FieldResult* field, const SceneOptions& o,
+                const SceneInputs& inputs, render::Scene& scene) {
+    if (inputs.beside) addBeside(*inputs.beside, SceneOptions::Beside::ghost, scene);
+    if (inputs.original && o.show != Show::original) addBeside(*inputs.original, o.original, scene);
+    if (o.fieldGhost && field && o.show != Show::field) {
+        auto m = isoMesh(*field, recipe);
+        m.colour = {Colour{0xC5, 0x8B, 0x1B}};
+        m.opacity = 0.25;
+        m.isWhole = true;
+        scene.meshes.push_back(std::move(m));
+    }
+    if (const Interface* i = part.findInterface(o.handle)) addHandle(*i, scene);
+    if (o.mark) scene.labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
+}
+
+}  // namespace
+
 std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& asked,
                                                const SceneInputs& inputs) {
     SceneOptions o = asked;
@@ -345,19 +444,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     const auto field = project.field(recipe);
     scene->bounds = field ? field->regions.designSpace : part.designSpace;
     scene->section = o.section;
-    auto finish = [&] {
-        if (inputs.beside) addBeside(*inputs.beside, SceneOptions::Beside::ghost, *scene);
-        if (inputs.original && o.show != Show::original) addBeside(*inputs.original, o.original, *scene);
-        if (o.fieldGhost && field && o.show != Show::field) {
-            auto m = isoMesh(*field, recipe);
-            m.colour = {Colour{0xC5, 0x8B, 0x1B}};
-            m.opacity = 0.25;
-            m.isWhole = true;
-            scene->meshes.push_back(std::move(m));
-        }
-        if (const Interface* i = part.findInterface(o.handle)) addHandle(*i, *scene);
-        if (o.mark) scene->labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
-    };
+    auto finish = [&] { addBesides(part, recipe, field.get(), o, inputs, *scene); };
     if (o.show == Show::check && check) {
         addResults(part, *check, inputs, o, *scene);
         if (o.loads)
@@ -365,6 +452,11 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
                 part,
                 o.loadCase >= 0 ? std::vector<std::string>{check->cases[o.loadCase].name} : std::vector<std::string>{},
                 *scene);
+        finish();
+        return scene;
+    }
+    if (o.show == Show::analysis && check && inputs.analysis) {
+        addShape(*check, *inputs.analysis, o, *scene);
         finish();
         return scene;
     }
@@ -387,77 +479,21 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     auto& legend = scene->legend;
     legend.scale.bands = o.bands;
     if (o.show == Show::deviation && surface && surface->deviation.size() == surface->mesh.position.size()) {
-        legend.title = "deviation";
-        legend.unit = "mm";
-        legend.scale.ramp = render::Ramp::deviation;
-        const double reach = std::max(3 * surface->deviationRms, 1e-3);
-        legend.scale.low = o.low.value_or(-reach);
-        legend.scale.high = o.high.value_or(reach);
-        showValue(*surface, surface->deviation, *scene);
-        scene->caption = "Deviation";
-        scene->captionDetail = "from the raw iso-surface, positive outside it";
+        addDeviation(*surface, o, *scene);
     } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
-        legend.title = "wall thickness";
-        legend.unit = "mm";
-        legend.scale.ramp = render::Ramp::displacement;
-        legend.scale.low = o.low.value_or(0);
-        legend.scale.high = o.high.value_or(surface::areaQuantile(surface->mesh, surface->thickness.value, 0.95));
-        for (const Requirement& r : part.requirements)
-            if (r.kind == Requirement::Kind::minimumWall) {
-                legend.scale.ramp = render::Ramp::safetyFactor;
-                legend.scale.middle = r.limit;
-            }
-        showValue(*surface, surface->thickness.value, *scene);
-        scene->caption = "Wall thickness";
-        scene->captionDetail = "largest ball inside that holds the point";
-        scene->labels.push_back({render::Label::Role::minimum, surface->thickness.leastAt, "thinnest",
-                                 formatNumber(surface->thickness.least, 3) + " mm"});
+        addThickness(part, *surface, o, *scene);
     } else if (o.show == Show::draft && surface && inputs.process &&
                inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
-        legend.title = "draft angle";
-        legend.unit = "°";
-        legend.scale.ramp = render::Ramp::safetyFactor;
-        legend.scale.low = o.low.value_or(-30);
-        legend.scale.middle = recipe.draft.angle;
-        legend.scale.high = o.high.value_or(30);
-        std::vector<float> angle = inputs.process->draft.angle;
-        for (std::size_t t = 0; t < angle.size(); ++t)
-            if (inputs.process->draft.undercut[t]) angle[t] = std::min(angle[t], -15.0f);
-        showValue(*surface, atVertices(surface->mesh, angle), *scene);
-        scene->caption = "Draft";
-        scene->captionDetail = "below the wanted angle and undercuts in clay";
-        scene->arrows.push_back(
-            {scene->bounds.centre() + 0.4 * scene->bounds.diagonal() * recipe.draft.pull.normalized(),
-             recipe.draft.pull.normalized(), 0.12 * scene->bounds.diagonal(), teal});
+        addDraft(recipe, *surface, *inputs.process, o, *scene);
     } else if (o.show == Show::overhang && surface && inputs.process &&
                inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
-        showFlagged(*surface, inputs.process->overhang.overhanging, *scene);
-        scene->caption = "Overhangs";
-        scene->captionDetail = "in clay: needs support";
-        scene->arrows.push_back(
-            {scene->bounds.centre() + 0.4 * scene->bounds.diagonal() * recipe.printing.up.normalized(),
-             recipe.printing.up.normalized(), 0.12 * scene->bounds.diagonal(), teal});
+        addOverhangs(recipe, *surface, *inputs.process, *scene);
     } else if (o.show == Show::comparison && o.compareWith >= 0 &&
                o.compareWith < static_cast<int>(project.variants.size()) && field &&
                project.field(project.variants[o.compareWith].recipe)) {
-        const field::Comparison c = compareFields(project, recipe, project.variants[o.compareWith].recipe);
-        scene->meshes.push_back(cellShell(c.grid, [&](std::size_t cell) -> std::optional<Colour> {
-            if (c.where[cell] == 0) return std::nullopt;
-            return c.where[cell] == 3 ? plaster : c.where[cell] == 1 ? teal : Colour{0xB4, 0x53, 0x2A};
-        }));
-        scene->caption = "Comparison of fields";
-        scene->captionDetail =
-            "pale: both · teal: only this variant · clay: only " + project.variants[o.compareWith].name;
+        addComparison(project, recipe, o.compareWith, *scene);
     } else if (o.show == Show::original && inputs.original) {
-        render::ColouredMesh m;
-        m.position = inputs.original->position;
-        m.triangle = inputs.original->triangle;
-        m.colour.assign(m.position.size(), plaster);
-        scene->meshes.push_back(std::move(m));
-        for (const Vec3& p : inputs.original->position) scene->bounds.include(p);
-        addBeside(*inputs.original, SceneOptions::Beside::outline, *scene);
-        scene->caption = "Original";
-        scene->captionDetail = part.original ? "body from file" : "design space with its interfaces";
+        addOriginal(part, *inputs.original, *scene);
     } else if ((o.show == Show::field || !surface) && field) {
         scene->meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
         scene->caption = "Density field";

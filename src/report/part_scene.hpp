@@ -24,7 +24,8 @@ enum class Show {
     mesh,
     cage,
     cageDeviation,
-    solid
+    solid,
+    analysis
 };
 using stages::Quantity;
 
@@ -32,6 +33,8 @@ struct SceneOptions {
     Show show = Show::surface;
     int loadCase = -1;  ///< index into the check's cases (duty: the part's); -1: envelope (duty: all)
     Quantity quantity = Quantity::vonMises;
+    std::string analysis;        ///< AnalysisKind::key of the one whose shapes are shown
+    int shapeIndex = 0;          ///< index into its shapes
     std::string unit;            ///< of the quantity; empty: the usual one
     std::string frame;           ///< of components; empty: global
     double deformation = 0;      ///< factor on the displacements; 0: undeformed
@@ -56,6 +59,7 @@ struct SceneOptions {
     std::optional<std::pair<Vec3, std::string>> mark;  ///< a place that a figure leads to, and its words
     std::string selectedFeature;                       ///< solid: a feature to point at
     std::string handle;                                ///< interface that is edited: its frame is drawn
+    bool operator==(const SceneOptions&) const = default;
 };
 
 /// Results to show; those that the view needs may be out of date, but not null.
@@ -73,6 +77,7 @@ struct SceneInputs {
     const surface::TriMesh* beside = nullptr;  ///< another variant's surface, drawn as a ghost
     const std::vector<char>* zone =
         nullptr;  ///< [nodes of the check] marked: what accepting the chosen finding leaves out
+    const stages::AnalysisResult* analysis = nullptr;  ///< of the check
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.

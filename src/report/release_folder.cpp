@@ -150,13 +150,31 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
     FindingsResult findings;
     findings.findings = findingsOf(p, v.recipe);
     constexpr int width = 1200, height = 760;
-    auto draw = [&](const std::string& name, const SceneOptions& options, const render::Camera* camera = nullptr) {
+    auto draw = [&](const std::string& name, const SceneOptions& options, const render::Camera* camera = nullptr,
+                    const AnalysisResult* analysis = nullptr) {
         progress.step("Drawing the pictures");
-        const auto scene =
-            makeScene(p, v.recipe, options,
-                      {surface.get(), check.get(), &findings, nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()});
+        SceneInputs inputs{surface.get(), check.get(), &findings, nullptr, nullptr, nullptr, p.rebuild(v.recipe).get()};
+        inputs.analysis = analysis;
+        const auto scene = makeScene(p, v.recipe, options, inputs);
         pictures[name] = render::picture(renderer, scene, camera ? *camera : render::fit(scene->bounds, width, height),
                                          width, height);
+    };
+    // the places of the hotspots, close up
+    auto closeUps = [&] {
+        SceneOptions o;
+        o.show = Show::check;
+        o.quantity = Quantity::vonMises;
+        o.meshLines = true;
+        int shown = 0;
+        for (const Finding& f : findingsOf(p, v.recipe)) {
+            if (f.kind != Finding::Kind::hotspot || ++shown > 6) continue;
+            o.loadCase = -1;
+            for (std::size_t c = 0; c < check->cases.size(); ++c)
+                if (check->cases[c].name == f.caseName) o.loadCase = static_cast<int>(c);
+            o.selectedFinding = f.id;
+            render::Camera camera = towards(check->mesh, f.position, 14 * v.recipe.elementSize);
+            draw("finding-" + f.id, o, &camera);
+        }
     };
     if (const auto variants = checkedVariants(p); variants.size() > 1)
         pictures["variants"] = drawVariants(p.partOf(v.recipe), variants, v.id);
@@ -189,18 +207,14 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
                 draw(viewPicture(view, c), o, &camera);
             }
         }
-        // the places of the hotspots, close up
-        o.deformation = 0;
-        o.meshLines = true;
-        int shown = 0;
-        for (const Finding& f : findingsOf(p, v.recipe)) {
-            if (f.kind != Finding::Kind::hotspot || ++shown > 6) continue;
-            o.loadCase = -1;
-            for (std::size_t c = 0; c < check->cases.size(); ++c)
-                if (check->cases[c].name == f.caseName) o.loadCase = static_cast<int>(c);
-            o.selectedFinding = f.id;
-            render::Camera camera = towards(check->mesh, f.position, 14 * v.recipe.elementSize);
-            draw("finding-" + f.id, o, &camera);
+        closeUps();
+        for (const AnalysisChoice& choice : askedAnalyses(p.partOf(v.recipe), v.recipe)) {
+            const auto found = p.analysis(v.recipe, choice.kind);
+            if (!found || found->shapes.empty()) continue;
+            SceneOptions shape;
+            shape.show = Show::analysis;
+            shape.analysis = choice.kind;
+            draw("analysis-" + choice.kind, shape, nullptr, found.get());
         }
     }
     return pictures;
@@ -294,6 +308,59 @@ std::string withoutPages(std::string html) {
     return html;
 }
 
+/// Surface, solid and results in open formats. @param open  nothing stands in the way of the release
+void writeBodies(const Project& project, const Variant& variant, const std::string& draft, bool open,
+                 Progress& progress) {
+    const Part& part = project.partOf(variant.recipe);
+    if (const auto s = project.surface(variant.recipe)) {
+        exchange::writeStl(draft + "/surface.stl", s->mesh, part.name);
+        exchange::write3mf(draft + "/surface.3mf", s->mesh, {part.name, {}});
+    }
+    if (const auto b = project.rebuild(variant.recipe)) {
+        // the slow gate, only when the part is about to be released
+        if (variant.recipe.check.rebuilt && open)
+            for (const auto& problem : solid::selfInterference(*b->solid.brep, progress))
+                throw InputError(ErrorDetail{
+                    "The solid must not be released.", {}, "self-intersection check", "nothing to report", problem});
+        for (const auto& differs : writeCheckedStep(draft + "/solid.step", part, *b))
+            throw InputError(ErrorDetail{
+                "The STEP file does not hold the solid.", "solid.step", {}, "the same body when read back", differs});
+        exchange::writeStl(draft + "/solid.stl", b->solid.mesh, part.name);
+        exchange::write3mf(draft + "/solid.3mf", b->solid.mesh, {part.name, {}});
+    }
+    if (const auto c = project.check(variant.recipe))
+        exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(part, *c));
+}
+
+/// The manifest of what the draft holds, and its text.
+std::string writeManifest(const Project& project, const Variant& variant, const std::string& draft, bool open,
+                          const Release* release) {
+    nlohmann::json manifest = {{"format", "escultura-release"},
+                               {"version", 1},
+                               {"part", project.partOf(variant.recipe).name},
+                               {"variant", variant.name},
+                               {"open_for_release", open},
+                               {"versions", versions()},
+                               {"files", nlohmann::json::array()}};
+    if (release)
+        manifest["release"] = {{"number", release->number},
+                               {"name", release->name},
+                               {"role", release->role},
+                               {"date", release->date},
+                               {"remark", release->remark}};
+    std::vector<std::string> files;
+    for (const auto& entry : fs::recursive_directory_iterator(draft))
+        if (entry.is_regular_file()) files.push_back(fs::relative(entry.path(), draft).string());
+    std::sort(files.begin(), files.end());
+    for (const auto& f : files)
+        manifest["files"].push_back(
+            {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
+    manifest["sum"] = sha256(manifest.dump());
+    const std::string text = manifest.dump(2) + "\n";
+    exchange::writeText(draft + "/manifest.json", text);
+    return text;
+}
+
 void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
                   render::Renderer& renderer, const std::string& folder, Progress& progress, const Release* release,
                   bool replace, const std::string& secretKey) {
@@ -314,30 +381,7 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         }
         progress.step("Writing the files");
         writeInputs(project, variant, draft);
-        if (const auto s = project.surface(variant.recipe)) {
-            exchange::writeStl(draft + "/surface.stl", s->mesh, part.name);
-            exchange::write3mf(draft + "/surface.3mf", s->mesh, {part.name, {}});
-        }
-        if (const auto b = project.rebuild(variant.recipe)) {
-            // the slow gate, only when the part is about to be released
-            if (variant.recipe.check.rebuilt && open)
-                for (const auto& problem : solid::selfInterference(*b->solid.brep, progress))
-                    throw InputError(ErrorDetail{"The solid must not be released.",
-                                                 {},
-                                                 "self-intersection check",
-                                                 "nothing to report",
-                                                 problem});
-            for (const auto& differs : writeCheckedStep(draft + "/solid.step", part, *b))
-                throw InputError(ErrorDetail{"The STEP file does not hold the solid.",
-                                             "solid.step",
-                                             {},
-                                             "the same body when read back",
-                                             differs});
-            exchange::writeStl(draft + "/solid.stl", b->solid.mesh, part.name);
-            exchange::write3mf(draft + "/solid.3mf", b->solid.mesh, {part.name, {}});
-        }
-        if (const auto c = project.check(variant.recipe))
-            exchange::writeVtu(draft + "/results.vtu", c->mesh, resultArrays(part, *c));
+        writeBodies(project, variant, draft, open, progress);
         exchange::writeText(draft + "/summary.json", summaryJson(project, variant, timings));
         const std::string html = reportHtml(project, variant, names, release);
         exchange::writeText(draft + "/report.html", withoutPages(html));
@@ -345,29 +389,7 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         writePdf(draft + "/report.pdf", html, pictures,
                  part.name + ", variant " + variant.name +
                      (release ? ", release " + std::to_string(release->number) : std::string()));
-        nlohmann::json manifest = {{"format", "escultura-release"},
-                                   {"version", 1},
-                                   {"part", part.name},
-                                   {"variant", variant.name},
-                                   {"open_for_release", open},
-                                   {"versions", versions()},
-                                   {"files", nlohmann::json::array()}};
-        if (release)
-            manifest["release"] = {{"number", release->number},
-                                   {"name", release->name},
-                                   {"role", release->role},
-                                   {"date", release->date},
-                                   {"remark", release->remark}};
-        std::vector<std::string> files;
-        for (const auto& entry : fs::recursive_directory_iterator(draft))
-            if (entry.is_regular_file()) files.push_back(fs::relative(entry.path(), draft).string());
-        std::sort(files.begin(), files.end());
-        for (const auto& f : files)
-            manifest["files"].push_back(
-                {{"path", f}, {"bytes", fs::file_size(draft + "/" + f)}, {"sha256", sha256OfFile(draft + "/" + f)}});
-        manifest["sum"] = sha256(manifest.dump());
-        const std::string text = manifest.dump(2) + "\n";
-        exchange::writeText(draft + "/manifest.json", text);
+        const std::string text = writeManifest(project, variant, draft, open, release);
         if (!secretKey.empty()) {
             exchange::writeText(draft + "/manifest.sig", signatureOf(text, secretKey) + "\n");
             exchange::writeText(draft + "/signer.pub", openKeyOf(secretKey));

@@ -149,26 +149,7 @@ void madeField(Html& h, const Project& p, const Variant& v, const MadeField& mad
     for (const std::string& n : made.notes) h.paragraph(n);
 }
 
-void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
-    h.heading(2, "Field");
-    const auto field = p.field(v.recipe);
-    const ThresholdFigures t = thresholdFigures(p.partOf(v.recipe), *field, v.recipe);
-    std::string cut;
-    for (const auto& i : t.cutOff) cut += (cut.empty() ? "" : ", ") + i;
-    h.paragraph("Source: " + field->field.source + ".");
-    h.paragraph("Density field of " + std::to_string(field->field.cells[0]) + " × " +
-                std::to_string(field->field.cells[1]) + " × " + std::to_string(field->field.cells[2]) + " cells of " +
-                vec(field->field.spacing, 3) + " mm.");
-    h.table({"Threshold", "Volume kept", "Share of the design space", "Mass", "Grey share", "Pieces",
-             "Interfaces connected", "Largest threshold that connects all"},
-            {{num(t.threshold), num(t.volume / 1000) + " cm³", num(100 * t.share, 3) + " %", num(t.mass, 3) + " kg",
-              num(100 * t.grey, 3) + " %", std::to_string(t.pieces),
-              std::to_string(t.connected.size()) + " of " + std::to_string(t.connected.size() + t.cutOff.size()) +
-                  (cut.empty() ? "" : "; cut off: " + cut),
-              field->largestConnectingThreshold >= 0 ? num(field->largestConnectingThreshold) : "none"}});
-    if (const auto made = p.made(v.recipe)) madeField(h, p, v, *made);
-    reason(h, v, Stage::field);
-    if (has(pictures, "field")) h.picture("field", "Cells kept at the threshold");
+void surfaceChapter(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(3, "Surface");
     const auto s = p.surface(v.recipe);
     if (!s) {
@@ -211,7 +192,11 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     }
     reason(h, v, Stage::surface);
     if (has(pictures, "surface")) h.picture("surface", "Surface with interfaces");
+}
+
+void rebuildChapter(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
     h.heading(4, "Rebuild");
+    std::vector<std::vector<std::string>> rows;
     const auto cage = p.cage(v.recipe);
     const auto solid = p.rebuild(v.recipe);
     if (cage) {
@@ -266,24 +251,35 @@ void geometryChapters(Html& h, const Project& p, const Variant& v, const std::ve
     reason(h, v, Stage::rebuild);
 }
 
-void checkChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
-    h.heading(5, "Check");
-    const auto c = p.check(v.recipe);
-    if (!c) {
-        h.paragraph("Out of date or not run yet.");
-        return;
-    }
-    h.table(
-        {"Elements", "Nodes", "Unknowns", "Dihedral angles", "Scaled Jacobian, lowest", "Volume"},
-        {{std::to_string(c->mesh.tet.size()) + " quadratic tetrahedra", std::to_string(c->mesh.position.size()),
-          std::to_string(c->unknowns), num(c->quality.minDihedral, 3) + "° to " + num(c->quality.maxDihedral, 4) + "°",
-          num(c->quality.minScaledJacobian, 3), num(c->quality.volume / 1000, 5) + " cm³"}});
-    h.paragraph("Solver: " + c->solver + ", " + num(c->solverMemory / 1e9, 2) + " GB. Level: " + name(c->level) + ". " +
-                std::to_string(c->quality.warned) + " poor and " + std::to_string(c->quality.failed) +
-                " bad elements; largest aspect ratio " + num(c->quality.maxAspectRatio, 3) + ".");
-    if (!c->passes.empty()) {
+void geometryChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    h.heading(2, "Field");
+    const auto field = p.field(v.recipe);
+    const ThresholdFigures t = thresholdFigures(p.partOf(v.recipe), *field, v.recipe);
+    std::string cut;
+    for (const auto& i : t.cutOff) cut += (cut.empty() ? "" : ", ") + i;
+    h.paragraph("Source: " + field->field.source + ".");
+    h.paragraph("Density field of " + std::to_string(field->field.cells[0]) + " × " +
+                std::to_string(field->field.cells[1]) + " × " + std::to_string(field->field.cells[2]) + " cells of " +
+                vec(field->field.spacing, 3) + " mm.");
+    h.table({"Threshold", "Volume kept", "Share of the design space", "Mass", "Grey share", "Pieces",
+             "Interfaces connected", "Largest threshold that connects all"},
+            {{num(t.threshold), num(t.volume / 1000) + " cm³", num(100 * t.share, 3) + " %", num(t.mass, 3) + " kg",
+              num(100 * t.grey, 3) + " %", std::to_string(t.pieces),
+              std::to_string(t.connected.size()) + " of " + std::to_string(t.connected.size() + t.cutOff.size()) +
+                  (cut.empty() ? "" : "; cut off: " + cut),
+              field->largestConnectingThreshold >= 0 ? num(field->largestConnectingThreshold) : "none"}});
+    if (const auto made = p.made(v.recipe)) madeField(h, p, v, *made);
+    reason(h, v, Stage::field);
+    if (has(pictures, "field")) h.picture("field", "Cells kept at the threshold");
+    surfaceChapter(h, p, v, pictures);
+    if (!p.surface(v.recipe)) return;
+    rebuildChapter(h, p, v, pictures);
+}
+
+void passesTable(Html& h, const CheckResult& c) {
+    if (!c.passes.empty()) {
         std::vector<std::vector<std::string>> steps;
-        for (const ConvergencePass& pass : c->passes) {
+        for (const ConvergencePass& pass : c.passes) {
             double factor = std::numeric_limits<double>::infinity(), moved = 0;
             for (double f : pass.minSafetyFactor) factor = std::min(factor, f);
             for (double d : pass.maxDisplacement) moved = std::max(moved, d);
@@ -294,9 +290,52 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
         h.table({"Elements", "Unknowns", "Smallest safety factor", "Largest displacement", "Energy error estimate",
                  "Largest change in any case"},
                 steps);
-        h.paragraph(c->converged ? "Converged: the last pass changed no case by more than the chosen share."
-                                 : "Not converged within the passes allowed.");
+        h.paragraph(c.converged ? "Converged: the last pass changed no case by more than the chosen share."
+                                : "Not converged within the passes allowed.");
     }
+}
+
+void meshTables(Html& h, const CheckResult& c) {
+    h.table({"Elements", "Nodes", "Unknowns", "Dihedral angles", "Scaled Jacobian, lowest", "Volume"},
+            {{std::to_string(c.mesh.tet.size()) + " quadratic tetrahedra", std::to_string(c.mesh.position.size()),
+              std::to_string(c.unknowns), num(c.quality.minDihedral, 3) + "° to " + num(c.quality.maxDihedral, 4) + "°",
+              num(c.quality.minScaledJacobian, 3), num(c.quality.volume / 1000, 5) + " cm³"}});
+    h.paragraph("Solver: " + c.solver + ", " + num(c.solverMemory / 1e9, 2) + " GB. Level: " + name(c.level) + ". " +
+                std::to_string(c.quality.warned) + " poor and " + std::to_string(c.quality.failed) +
+                " bad elements; largest aspect ratio " + num(c.quality.maxAspectRatio, 3) + ".");
+}
+
+/// The further analyses that were worked out, each with its figures and the picture of its first shape.
+void analysisTables(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    for (const AnalysisChoice& choice : askedAnalyses(p.partOf(v.recipe), v.recipe)) {
+        const AnalysisKind* kind = findAnalysis(choice.kind);
+        const auto found = p.analysis(v.recipe, choice.kind);
+        if (!found) {
+            h.paragraph("Asked for and not worked out: " + std::string(kind->words) + ".");
+            continue;
+        }
+        std::vector<std::vector<std::string>> rows;
+        auto shown = [](double value, const std::string& unit) {
+            return std::isinf(value) ? std::string("none") : num(value) + (unit.empty() ? "" : " " + unit);
+        };
+        for (const AnalysisFigure& f : found->figures)
+            rows.push_back({f.label, f.loadCase, shown(f.value, f.unit), shown(f.counts, f.unit), f.note});
+        h.table({"Figure", "Load case", "Worked out", "Counts as", "Note"}, rows);
+        for (const std::string& note : found->notes) h.paragraph(note);
+        if (has(pictures, "analysis-" + choice.kind) && !found->shapes.empty())
+            h.picture("analysis-" + choice.kind, std::string(kind->words) + ": " + found->shapes.front().title);
+    }
+}
+
+void checkChapters(Html& h, const Project& p, const Variant& v, const std::vector<std::string>& pictures) {
+    h.heading(5, "Check");
+    const auto c = p.check(v.recipe);
+    if (!c) {
+        h.paragraph("Out of date or not run yet.");
+        return;
+    }
+    meshTables(h, *c);
+    passesTable(h, *c);
     std::vector<std::vector<std::string>> rows;
     for (const CaseResult& x : c->cases)
         rows.push_back({x.name, factorWords(factorOf(p, v, *c, x.name)), num(x.maxStress) + " MPa",
@@ -332,6 +371,7 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
     h.paragraph("Worst of all cases: safety factor " + factorWords(factorOf(p, v, *c)) +
                 "; the check's mesh alone: " + num(c->minSafetyFactor, 3) + ", judged stress " +
                 num(c->envelope.maxStress) + " MPa, governed by " + c->governingCase + ".");
+    analysisTables(h, p, v, pictures);
     reason(h, v, Stage::check);
     if (has(pictures, "safety-factor")) h.picture("safety-factor", "Safety factor, worst of all cases");
     for (std::size_t i = 0; i < c->cases.size(); ++i) {

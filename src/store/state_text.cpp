@@ -71,6 +71,7 @@ json recipeJson(const Recipe& r) {
            {"rebuild", rebuildJson(r.rebuild)},
            {"check", toJson(r.check)}};
     if (r.keepMembers) j["keep_members"] = true;
+    for (const AnalysisChoice& a : r.analyses) j["analyses"].push_back({{"kind", a.kind}, {"numbers", a.numbers}});
     return j;
 }
 
@@ -128,6 +129,9 @@ Recipe recipeFrom(const json& j) {
     if (j.contains("rebuild")) r.rebuild = rebuildFrom(j.at("rebuild"));
     if (j.contains("check")) r.check = checkFrom(j.at("check"));
     r.printing = {vectorFrom(j.at("printing").at("up")), j.at("printing").at("overhang")};
+    for (const auto& a : j.value("analyses", json::array()))
+        if (findAnalysis(a.at("kind")))  // one of a later version is left out
+            r.analyses.push_back({a.at("kind"), a.at("numbers").get<std::map<std::string, double>>()});
     return r;
 }
 

@@ -249,6 +249,15 @@ void describe(Archive& a, Finding& f) {
 void describe(Archive& a, FindingsResult& r) {
     a.all(r.findings, r.sensitivity, r.heights, r.basin, r.rest);
 }
+void describe(Archive& a, AnalysisFigure& f) {
+    a.all(f.key, f.label, f.loadCase, f.unit, f.value, f.counts, f.note);
+}
+void describe(Archive& a, AnalysisShape& s) {
+    a.all(s.title, s.detail, s.displacement);
+}
+void describe(Archive& a, AnalysisResult& r) {
+    a.all(r.kind, r.figures, r.shapes, r.notes, r.seconds);
+}
 void describe(Archive& a, field::DensityField& f) {
     a.all(f.cells, f.origin, f.spacing, f.density, f.source);
 }
@@ -304,6 +313,7 @@ void eachStored(const Visit& visit) {
     visit(static_cast<const CheckResult*>(nullptr), "check 4");
     visit(static_cast<const FindingsResult*>(nullptr), "findings 3");
     visit(static_cast<const HotspotTests*>(nullptr), "tests 5");
+    visit(static_cast<const AnalysisResult*>(nullptr), "analysis 1");
 }
 
 }  // namespace

@@ -1,0 +1,59 @@
+/// The lowest frequencies of the supported part, with its consistent mass.
+
+#include <cmath>
+
+#include "base/error.hpp"
+#include "base/quantity.hpp"
+#include "base/text.hpp"
+#include "stages/analyses/analyses.hpp"
+
+namespace escultura::stages {
+namespace {
+
+/// "73 % of the mass along z", or nothing where little of it moves along any axis.
+std::string shareWords(const Vec3& share) {
+    std::string words;
+    for (int k = 0; k < 3; ++k)
+        if (share[k] >= 0.05)
+            words += (words.empty() ? "" : ", ") + plainNumber(std::round(100 * share[k])) + " % along " + "xyz"[k];
+    return words.empty() ? "the part as a whole hardly moves" : "moves " + words + " of the mass";
+}
+
+}  // namespace
+
+AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress) {
+    const Part& part = input.part;
+    const CheckModel model = checkModel(part, input.check.faces, input.check.mesh);
+    const auto modes =
+        elastic::naturalModes(input.check.mesh, part.material, model.supports, modeOptions(input), progress);
+    if (modes.empty())
+        throw SolveError(ErrorDetail{"The part has no mode to swing in.", part.path, "supports",
+                                     "a part that can move between its supports", "every node is held"});
+    AnalysisResult r;
+    Vec3 sum = Vec3::Zero();
+    for (std::size_t i = 0; i < modes.size(); ++i) {
+        const elastic::Mode& m = modes[i];
+        const double mesh = shapeError(input, m.shape, progress);
+        const std::string number = std::to_string(i + 1);
+        AnalysisFigure f;
+        f.key = i == 0 ? "lowest_frequency" : "frequency_" + number;
+        f.label = i == 0 ? "lowest natural frequency" : "natural frequency " + number;
+        f.unit = "Hz";
+        f.value = m.value;
+        // half of the error in energy would do: the whole is the safe side of an estimate
+        f.counts = m.value * std::max(0.0, 1 - mesh - m.error);
+        f.note = shareWords(m.share) + "; the mesh may have raised it by " + formatNumber(100 * mesh, 2) + " %";
+        r.figures.push_back(f);
+        r.shapes.push_back({"mode " + number + ", " + formatNumber(m.value) + " Hz", shareWords(m.share), m.shape});
+        sum += m.share;
+    }
+    std::string together;
+    for (int k = 0; k < 3; ++k)
+        together += (k ? ", " : "") + plainNumber(std::round(100 * sum[k])) + " % along " + "xyz"[k];
+    r.notes.push_back("The modes together move " + together + " of the mass.");
+    r.notes.push_back(
+        "Supports hold as they do in the check; what the part is fastened to and what it carries have no mass here.");
+    return r;
+}
+
+}  // namespace escultura::stages
