@@ -519,7 +519,8 @@ void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale,
     if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
     if (const Interface* i = session_.part().findInterface(o.handle)) handles.push_back({1, i->origin, Vec3::Zero()});
     view_->setHandles(handles);
-    if (k.surface && !stale) shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
+    if (k.surface && !stale && o.show != Show::analysis)
+        shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
 }
 
 void MainWindow::cardOpened(Stage stage) {

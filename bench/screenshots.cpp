@@ -8,6 +8,7 @@
 #include <QLineEdit>
 #include <QListWidget>
 #include <QPainter>
+#include <QScrollArea>
 #include <QTableWidget>
 #include <QTemporaryDir>
 #include <QTest>
@@ -204,6 +205,25 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
     w.viewBar().drawerButton()->setChecked(false);
 }
 
+/// Natural frequencies of the rocker plate, with the mode that swings out of its plane.
+void modesShots(MainWindow& w, const std::function<void(const QString&)>& shot) {
+    w.open(QString(ESCULTURA_DEMO_FOLDER) + "/rocker-plate.json");
+    settle(w);
+    w.dossier().openCard(Stage::check);
+    for (const char* kind : {"asks natural_frequencies", "asks buckling"}) w.findChild<QCheckBox*>(kind)->click();
+    w.session().run(Stage::findings);
+    settle(w);
+    w.findChild<QPushButton*>("shows natural_frequencies")->click();
+    w.view().look(Vec3(-0.75, 0.75, -0.62));
+    w.view().fit();
+    settle(w);
+    QWidget* rows = w.findChild<QLabel*>("found buckling");
+    for (QWidget* p = rows; p; p = p->parentWidget())
+        if (auto* area = qobject_cast<QScrollArea*>(p)) area->ensureWidgetVisible(rows, 0, 40);
+    shot("modes");
+    settle(w);
+}
+
 }  // namespace
 
 /// The start page, and the demos' pictures on it.
@@ -250,7 +270,7 @@ int main(int argc, char** argv) {
         if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
     };
     auto saveImage = [&](const QString& name, const QImage& image) { image.save(folder + "/" + name + ".png"); };
-    if (only == "rebuild" || only == "decision" || only == "making") {
+    if (only == "rebuild" || only == "decision" || only == "making" || only == "modes") {
         auto always = [&](const QString& name) {
             QTest::qWait(400);
             w.grab().save(folder + "/" + name + ".png");
@@ -259,6 +279,8 @@ int main(int argc, char** argv) {
             rebuildShots(w, always);
         else if (only == "making")
             makingShots(w, always);
+        else if (only == "modes")
+            modesShots(w, always);
         else
             decisionShots(w, always, saveImage);
         w.close();

@@ -566,7 +566,7 @@ void addShape(const CheckResult& check, const AnalysisResult& analysis, const Sc
     for (const Vec3& p : check.mesh.position) box.include(p);
     auto& legend = scene.legend;
     legend.shown = true;
-    legend.title = "movement beside the largest";
+    legend.title = "movement";
     legend.unit = "%";
     legend.scale.ramp = render::Ramp::displacement;
     legend.scale.low = legend.dataLow = 0;
@@ -582,7 +582,7 @@ void addShape(const CheckResult& check, const AnalysisResult& analysis, const Sc
     scene.meshes.push_back(std::move(ghost));
     if (o.meshLines) addMeshLines(check, places, scene);
     scene.caption = shape.title;
-    scene.captionDetail = shape.detail + " · size of the movement is not known";
+    scene.captionDetail = shape.detail + " · movement in % of the largest, whose size is free";
 }
 
 }  // namespace escultura::report

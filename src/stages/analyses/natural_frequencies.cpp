@@ -10,13 +10,14 @@
 namespace escultura::stages {
 namespace {
 
-/// "73 % of the mass along z", or nothing where little of it moves along any axis.
+/// "moves 73 % of the mass along z, 12 % along x".
 std::string shareWords(const Vec3& share) {
     std::string words;
     for (int k = 0; k < 3; ++k)
         if (share[k] >= 0.05)
-            words += (words.empty() ? "" : ", ") + plainNumber(std::round(100 * share[k])) + " % along " + "xyz"[k];
-    return words.empty() ? "the part as a whole hardly moves" : "moves " + words + " of the mass";
+            words += (words.empty() ? "moves " : ", ") + plainNumber(std::round(100 * share[k])) +
+                     (words.empty() ? " % of the mass along " : " % along ") + "xyz"[k];
+    return words.empty() ? "the part as a whole hardly moves" : words;
 }
 
 }  // namespace
@@ -49,8 +50,9 @@ AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress
     }
     std::string together;
     for (int k = 0; k < 3; ++k)
-        together += (k ? ", " : "") + plainNumber(std::round(100 * sum[k])) + " % along " + "xyz"[k];
-    r.notes.push_back("The modes together move " + together + " of the mass.");
+        together += (k ? ", " : "") + plainNumber(std::round(100 * sum[k])) +
+                    (k ? " % along " : " % of the mass along ") + "xyz"[k];
+    r.notes.push_back("The modes together move " + together + ".");
     r.notes.push_back(
         "Supports hold as they do in the check; what the part is fastened to and what it carries have no mass here.");
     return r;
