@@ -74,6 +74,16 @@ class MainWindow : public QMainWindow {
     void dropEvent(QDropEvent* e) override;
 
   private:
+    QAction* addEntry(QMenu* menu, const QString& text, const QKeySequence& key, const std::function<void()>& slot,
+                      const char* name, const QString& icon = {});
+    /// Does nothing without a project or while something runs.
+    std::function<void()> withProject(const std::function<void()>& slot);
+    void makeFileMenu();
+    void makeEditMenu();
+    void makeViewMenu();
+    void makePartMenu();
+    void makeVariantMenu();
+    void makeHelpMenu();
     /// Results that a picture is made from; those of the variant as it was, where newer ones are missing.
     struct ShownResults {
         LastKnown known;

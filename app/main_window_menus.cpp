@@ -27,68 +27,82 @@ QString demoFolder() {
     return QDir(ESCULTURA_DEMO_FOLDER).exists() ? ESCULTURA_DEMO_FOLDER : ESCULTURA_INSTALLED_DEMO;
 }
 
+QAction* MainWindow::addEntry(QMenu* menu, const QString& text, const QKeySequence& key,
+                              const std::function<void()>& slot, const char* name, const QString& icon) {
+    auto* a = menu->addAction(text);
+    a->setShortcut(key);
+    a->setObjectName(name);
+    if (!icon.isEmpty()) a->setIcon(theme::icon(icon));
+    connect(a, &QAction::triggered, this, slot);
+    return a;
+}
+
+std::function<void()> MainWindow::withProject(const std::function<void()>& slot) {
+    return [this, slot] {
+        if (session_.hasProject() && !session_.isBusy()) slot();
+    };
+}
+
 void MainWindow::makeMenus() {
-    auto add = [&](QMenu* menu, const QString& text, const QKeySequence& key, auto slot, const char* name,
-                   const QString& icon = {}) {
-        auto* a = menu->addAction(text);
-        a->setShortcut(key);
-        a->setObjectName(name);
-        if (!icon.isEmpty()) a->setIcon(theme::icon(icon));
-        connect(a, &QAction::triggered, this, slot);
-        return a;
-    };
-    auto needsProject = [this](auto slot) {
-        return [this, slot] {
-            if (session_.hasProject() && !session_.isBusy()) slot();
-        };
-    };
+    makeFileMenu();
+    makeEditMenu();
+    makeViewMenu();
+    makePartMenu();
+    makeVariantMenu();
+    makeHelpMenu();
+}
+
+void MainWindow::makeFileMenu() {
     auto* file = menuBar()->addMenu("File");
-    add(
+    addEntry(
         file, "Start page", QKeySequence("Ctrl+Home"), [this] { showStart(); }, "actionStart");
-    add(
+    addEntry(
         file, "Open…", QKeySequence::Open, [this] { askToOpen(); }, "actionOpen", "open");
-    add(
+    addEntry(
         file, "Open demo: tether yoke", {}, [this] { open(demoFolder() + "/tether-yoke.json"); }, "actionDemoYoke");
-    add(
+    addEntry(
         file, "Open demo: sensor-mast foot", {}, [this] { open(demoFolder() + "/sensor-mast-foot.json"); },
         "actionDemoFoot");
-    add(
+    addEntry(
         file, "Open demo: rocker plate", {}, [this] { open(demoFolder() + "/rocker-plate.json"); }, "actionDemoRocker");
     file->addSeparator();
-    add(
+    addEntry(
         file, "Add a density field…", {}, [this] { askForField(); }, "actionAddField");
     for (const char* as : {"original", "design space", "keep-out"})
-        add(file, QString("Use a body as %1…").arg(as), {}, needsProject([this, as] { importBody(as); }), "actionBody");
-    add(file, "Save part file as…", {}, needsProject([this] {
-            const QString path =
-                QFileDialog::getSaveFileName(this, "Save part file", "part.json", "Part files (*.json)");
-            if (path.isEmpty()) return;
-            try {
-                exchange::writeText(path.toStdString(), session_.project().part.text);
-            } catch (const std::exception& e) {
-                showError(e.what());
-            }
-        }),
-        "actionSavePart");
+        addEntry(file, QString("Use a body as %1…").arg(as), {}, withProject([this, as] { importBody(as); }),
+                 "actionBody");
+    addEntry(file, "Save part file as…", {}, withProject([this] {
+                 const QString path =
+                     QFileDialog::getSaveFileName(this, "Save part file", "part.json", "Part files (*.json)");
+                 if (path.isEmpty()) return;
+                 try {
+                     exchange::writeText(path.toStdString(), session_.project().part.text);
+                 } catch (const std::exception& e) {
+                     showError(e.what());
+                 }
+             }),
+             "actionSavePart");
     file->addSeparator();
-    add(file, "Save project", QKeySequence::Save, needsProject([this] { save(false); }), "actionSave", "save");
-    add(file, "Save project as…", QKeySequence::SaveAs, needsProject([this] { save(true); }), "actionSaveAs");
+    addEntry(file, "Save project", QKeySequence::Save, withProject([this] { save(false); }), "actionSave", "save");
+    addEntry(file, "Save project as…", QKeySequence::SaveAs, withProject([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
-    add(file, "Export surface…", {}, needsProject([this] { exportSurface(); }), "actionExport");
-    add(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), needsProject([this] { exportSolid(); }),
-        "actionWriteSolid");
-    add(file, "Save picture or animation…", QKeySequence("Ctrl+P"), needsProject([this] { askForPicture(); }),
-        "actionPicture");
-    add(
+    addEntry(file, "Export surface…", {}, withProject([this] { exportSurface(); }), "actionExport");
+    addEntry(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), withProject([this] { exportSolid(); }),
+             "actionWriteSolid");
+    addEntry(file, "Save picture or animation…", QKeySequence("Ctrl+P"), withProject([this] { askForPicture(); }),
+             "actionPicture");
+    addEntry(
         file, "Check a release folder…", {},
         [this] {
             if (!session_.isBusy()) askForRelease();
         },
         "actionCheckRelease");
     file->addSeparator();
-    add(
+    addEntry(
         file, "Quit", QKeySequence::Quit, [this] { close(); }, "actionQuit");
+}
 
+void MainWindow::makeEditMenu() {
     auto* edit = menuBar()->addMenu("Edit");
     auto* undo = session_.undoStack().createUndoAction(this, "Undo");
     undo->setShortcut(QKeySequence::Undo);
@@ -100,17 +114,19 @@ void MainWindow::makeMenus() {
     redo->setIcon(theme::icon("redo"));
     edit->addAction(undo);
     edit->addAction(redo);
+}
 
+void MainWindow::makeViewMenu() {
     auto* view = menuBar()->addMenu("View");
-    add(
+    addEntry(
         view, "Fit", QKeySequence("F"), [this] { view_->fit(); }, "actionFit", "fit");
-    add(
+    addEntry(
         view, "Look along x", {}, [this] { view_->look(Vec3(-1, 0, 0)); }, "actionAlongX");
-    add(
+    addEntry(
         view, "Look along y", {}, [this] { view_->look(Vec3(0, 1, 0)); }, "actionAlongY");
-    add(
+    addEntry(
         view, "Look along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
-    add(
+    addEntry(
         view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
     auto* views = view->addMenu("Kept views");
     connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
@@ -119,9 +135,9 @@ void MainWindow::makeMenus() {
                             "Show deviation",      "Show results",   "Show thickness",
                             "Show draft",          "Show overhangs", "Show field comparison",
                             "Show original",       "Show mesh",      "Show cage",
-                            "Show cage deviation", "Show solid"};
-    for (int s = 0; s < 14; ++s)
-        add(
+                            "Show cage deviation", "Show solid",     "Show modes"};
+    for (int s = 0; s < 15; ++s)
+        addEntry(
             view, titles[s], {},
             [this, s] {
                 bar_->setShow(static_cast<Show>(s));
@@ -130,64 +146,71 @@ void MainWindow::makeMenus() {
             },
             titles[s]);
     view->addSeparator();
-    add(
+    addEntry(
         view, "Tables and log", QKeySequence("Ctrl+D"), [this] { bar_->drawerButton()->toggle(); }, "actionDrawer",
         "table");
+}
 
+void MainWindow::makePartMenu() {
     auto* part = menuBar()->addMenu("Part");
-    add(part, "Build surface", QKeySequence("Ctrl+B"), needsProject([this] { session_.run(Stage::surface); }),
-        "actionBuild");
-    add(part, "Run check", QKeySequence("Ctrl+R"), needsProject([this] { session_.run(Stage::findings); }), "actionRun",
-        "play");
-    add(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), needsProject([this] { session_.run(Stage::rebuild); }),
-        "actionRebuild");
-    add(part, "Quick check", QKeySequence("Ctrl+L"), needsProject([this] { session_.quickCheck(); }),
-        "actionQuickCheck");
-    add(part, "Edit cage", QKeySequence("Ctrl+G"), needsProject([this] {
-            if (editor_->isOn()) {
-                editor_->stop();
-                return;
-            }
-            if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
-            drawer_->openTable(3);
-            editor_->start();
-        }),
-        "actionEditCage");
-    auto* byItself = add(
-        part, "Test what could govern by itself", {}, [this](bool on) { session_.setTestsByItself(on); },
-        "actionTestsByItself");
+    addEntry(part, "Build surface", QKeySequence("Ctrl+B"), withProject([this] { session_.run(Stage::surface); }),
+             "actionBuild");
+    addEntry(part, "Run check", QKeySequence("Ctrl+R"), withProject([this] { session_.run(Stage::findings); }),
+             "actionRun", "play");
+    addEntry(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), withProject([this] { session_.run(Stage::rebuild); }),
+             "actionRebuild");
+    addEntry(part, "Quick check", QKeySequence("Ctrl+L"), withProject([this] { session_.quickCheck(); }),
+             "actionQuickCheck");
+    addEntry(part, "Edit cage", QKeySequence("Ctrl+G"), withProject([this] {
+                 if (editor_->isOn()) {
+                     editor_->stop();
+                     return;
+                 }
+                 if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
+                 drawer_->openTable(3);
+                 editor_->start();
+             }),
+             "actionEditCage");
+    auto* byItself = addEntry(
+        part, "Test what could govern by itself", {}, [] {}, "actionTestsByItself");
+    connect(byItself, &QAction::triggered, this, [this](bool on) { session_.setTestsByItself(on); });
     byItself->setCheckable(true);
     byItself->setChecked(session_.testsByItself());
     part->addSeparator();
-    add(part, "Reload part file", {}, needsProject([this] { session_.reloadPart(); }), "actionReload");
+    addEntry(part, "Reload part file", {}, withProject([this] { session_.reloadPart(); }), "actionReload");
     part->addSeparator();
     for (int s = 0; s < stageCount; ++s)
-        add(
+        addEntry(
             part, QString("Card %1: %2").arg(s + 1).arg(name(static_cast<Stage>(s))),
             QKeySequence(QString::number(s + 1)), [this, s] { dossier_->openCard(static_cast<Stage>(s)); },
             "actionCard");
+}
 
+void MainWindow::makeVariantMenu() {
     auto* variant = menuBar()->addMenu("Variant");
-    add(variant, "New variant from this one", QKeySequence("Ctrl+N"),
-        needsProject([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
-    add(variant, "Rename…", {}, needsProject([this] {
-            bool ok = false;
-            const QString text = QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
-                                                       QString::fromStdString(session_.variant().name), &ok);
-            if (ok && !text.trimmed().isEmpty())
-                session_.edit("Rename", [&](Project& p) { p.variants[p.open].name = text.trimmed().toStdString(); });
-        }),
-        "actionRename");
-    add(variant, "Set as baseline", {},
-        needsProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
-        "actionBaseline");
-    add(variant, "Next variant", QKeySequence("Ctrl+Tab"), needsProject([this] {
-            session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
-        }),
-        "actionNext");
+    addEntry(variant, "New variant from this one", QKeySequence("Ctrl+N"),
+             withProject([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
+    addEntry(variant, "Rename…", {}, withProject([this] {
+                 bool ok = false;
+                 const QString text = QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
+                                                            QString::fromStdString(session_.variant().name), &ok);
+                 if (ok && !text.trimmed().isEmpty())
+                     session_.edit("Rename",
+                                   [&](Project& p) { p.variants[p.open].name = text.trimmed().toStdString(); });
+             }),
+             "actionRename");
+    addEntry(variant, "Set as baseline", {},
+             withProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
+             "actionBaseline");
+    addEntry(variant, "Next variant", QKeySequence("Ctrl+Tab"), withProject([this] {
+                 session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
+             }),
+             "actionNext");
+}
 
+void MainWindow::makeHelpMenu() {
     auto* help = menuBar()->addMenu("Help");
-    add(
+    addEntry(
         help, "Keys and mouse", QKeySequence::HelpContents,
         [this] {
             QMessageBox::information(
@@ -200,7 +223,7 @@ void MainWindow::makeMenus() {
                 "On the colour scale: drag an end to clamp the range, double-click to reset it.");
         },
         "actionKeys");
-    add(
+    addEntry(
         help, "About Escultura", {},
         [this] {
             QMessageBox::about(

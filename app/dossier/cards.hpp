@@ -61,6 +61,12 @@ class FieldCard : public Card {
     void refreshBody() override;
 
   private:
+    void refreshChoices();
+    void showFigures(const stages::FieldResult& field);
+    void showComparison();
+    void makeInputs();
+    void layOut();
+    void connectInputs();
     void chooseField(int index);
     MakingPanel* making_;
     ThresholdControl* control_;
@@ -88,6 +94,12 @@ class SurfaceCard : public Card {
     void refreshBody() override;
 
   private:
+    void showFigures(const stages::SurfaceResult& surface);
+    void showMaking(const stages::SurfaceResult& surface, const stages::ProcessResult& process);
+    void makeInputs();
+    void makeCasting();
+    void makePrinting();
+    void connectInputs();
     void follow(const QString& key);
     void edit(const QString& text, const std::function<void(duty::Recipe&)>& change);
     QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
@@ -115,6 +127,11 @@ class RebuildCard : public Card {
     void refreshBody() override;
 
   private:
+    QString cageWords(const LastKnown& known, bool hasSurface) const;
+    QString solidWords(const LastKnown& known) const;
+    void makeInputs();
+    void layOut();
+    void connectInputs();  ///<
     QuantityEdit *tolerance_, *size_, *count_;
     QCheckBox* adapt_;
     QLabel *error_, *cage_, *solid_, *problems_;
@@ -177,6 +194,11 @@ class FindingsCard : public Card {
     void refreshBody() override;
 
   private:
+    QString words(const stages::Finding* finding);
+    QString offers() const;
+    void makeInputs();
+    void layOut();
+    void connectInputs();
     void sign();
     void previewShare(int percent);
     void applyShare(double share);
@@ -193,7 +215,7 @@ class FindingsCard : public Card {
     Chart* chart_;
     QComboBox* decision_;
     QLineEdit *why_, *who_;
-    QPushButton *find_, *test_, *testAll_;
+    QPushButton *find_, *test_, *testAll_, *sign_;
     QWidget *amountRow_, *signing_;
 };
 

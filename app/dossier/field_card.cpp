@@ -16,6 +16,12 @@ using namespace project;
 using namespace judge;
 
 FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
+    makeInputs();
+    layOut();
+    connectInputs();
+}
+
+void FieldCard::makeInputs() {
     field_ = new QComboBox;
     field_->setObjectName("fieldChoice");
     field_->setToolTip("The field that this variant is made from, or a combination of all");
@@ -46,6 +52,9 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     comparison_ = label("");
     comparison_->setObjectName("comparisonFigures");
     error_ = errorLabel();
+}
+
+void FieldCard::layOut() {
     auto* choice = new QWidget;
     auto* choiceRow = new QHBoxLayout(choice);
     choiceRow->setContentsMargins(0, 0, 0, 0);
@@ -71,7 +80,9 @@ FieldCard::FieldCard(Session& session) : Card(session, Stage::field) {
     body()->addWidget(compareRow_);
     body()->addWidget(comparison_);
     build_ = addAction("Build surface", "buildFromField");
+}
 
+void FieldCard::connectInputs() {
     auto set = [this](double v) {
         session_.edit(
             "Threshold", [v](Project& p) { p.variants[p.open].recipe.threshold = v; }, "threshold");
@@ -155,7 +166,7 @@ QString FieldCard::summary() const {
              mass(f->keptVolume->volume(t) * session_.part().material.density));
 }
 
-void FieldCard::refreshBody() {
+void FieldCard::refreshChoices() {
     const Project& project = session_.project();
     const Recipe& recipe = session_.recipe();
     {
@@ -190,6 +201,62 @@ void FieldCard::refreshBody() {
         compare_->setCurrentIndex(std::max(0, compare_->findData(chosen)));
         compareRow_->setVisible(project.variants.size() > 1);
     }
+}
+
+void FieldCard::showFigures(const FieldResult& f) {
+    try {
+        const ThresholdFigures k = thresholdFigures(session_.project().part, f, session_.recipe());
+        mass_->setValue(std::round(1e5 * k.mass) / 1e5);
+        share_->setValue(std::round(1e4 * k.share) / 100);
+        figures_->setText(figures(
+            {{"Mass kept", mass(k.mass)},
+             {"Share of the design space", num(100 * k.share) + " %"},
+             {"Grey share (density below 0.9)", num(100 * k.grey) + " %"},
+             {"Pieces", k.pieces == 1 ? QString("one")
+                                      : QString("%1, of which %2 %3 kept")
+                                            .arg(k.pieces)
+                                            .arg(k.keptPieces)
+                                            .arg(k.keptPieces == 1 ? "is" : "are")},
+             {"Cells", QString("%1 × %2 × %3").arg(f.field.cells[0]).arg(f.field.cells[1]).arg(f.field.cells[2])}}));
+        QStringList marks;
+        for (const auto& n : k.connected) marks << theme::coloured("✓ " + QString::fromStdString(n), theme::teal);
+        for (const auto& n : k.cutOff)
+            marks << theme::coloured("✕ " + QString::fromStdString(n) + " cut off", theme::clay);
+        interfaces_->setText(marks.isEmpty() ? "<span style='color:#6E695F'>The part has no interface yet.</span>"
+                                             : "<span style='color:#6E695F'>Interfaces connected</span><br/>" +
+                                                   marks.join(" &nbsp; "));
+        showError(error_, k.cutOff.empty()
+                              ? QString()
+                              : "A check is refused while an interface is cut off: lower the threshold to " +
+                                    num(f.largestConnectingThreshold) + " or less.");
+    } catch (const InputError&) {
+        figures_->setText({});
+        interfaces_->setText({});
+        showError(error_, "This threshold keeps nothing: lower it.");
+        build_->setEnabled(false);
+    }
+}
+
+void FieldCard::showComparison() {
+    const int other = compare_->currentData().toInt();
+    comparison_->setVisible(other >= 0);
+    if (other < 0) return;
+    try {
+        const field::Comparison c = report::compareFields(
+            session_.project(), session_.recipe(), session_.project().variants[static_cast<std::size_t>(other)].recipe);
+        comparison_->setText(figures({{"Overlap", num(100 * c.overlap()) + " %"},
+                                      {"In both", num(c.both / 1000) + " cm³"},
+                                      {"Only in this variant", num(c.onlyFirst / 1000) + " cm³"},
+                                      {"Only in the other", num(c.onlySecond / 1000) + " cm³"}}));
+    } catch (const InputError&) {
+        comparison_->setText("Open the other variant once to read its field.");
+    }
+}
+
+void FieldCard::refreshBody() {
+    const Project& project = session_.project();
+    const Recipe& recipe = session_.recipe();
+    refreshChoices();
     const auto f = project.field();
     build_->setEnabled(!session_.isBusy() && f);
     addField_->setEnabled(!session_.isBusy());
@@ -222,49 +289,8 @@ void FieldCard::refreshBody() {
     largest_->setChecked(recipe.largestPieceOnly);
     islandRow_->setVisible(!recipe.largestPieceOnly);
     island_->setValue(recipe.smallestIsland);
-    try {
-        const ThresholdFigures k = thresholdFigures(project.part, *f, recipe);
-        mass_->setValue(std::round(1e5 * k.mass) / 1e5);
-        share_->setValue(std::round(1e4 * k.share) / 100);
-        figures_->setText(figures(
-            {{"Mass kept", mass(k.mass)},
-             {"Share of the design space", num(100 * k.share) + " %"},
-             {"Grey share (density below 0.9)", num(100 * k.grey) + " %"},
-             {"Pieces", k.pieces == 1 ? QString("one")
-                                      : QString("%1, of which %2 %3 kept")
-                                            .arg(k.pieces)
-                                            .arg(k.keptPieces)
-                                            .arg(k.keptPieces == 1 ? "is" : "are")},
-             {"Cells", QString("%1 × %2 × %3").arg(f->field.cells[0]).arg(f->field.cells[1]).arg(f->field.cells[2])}}));
-        QStringList marks;
-        for (const auto& n : k.connected) marks << theme::coloured("✓ " + QString::fromStdString(n), theme::teal);
-        for (const auto& n : k.cutOff)
-            marks << theme::coloured("✕ " + QString::fromStdString(n) + " cut off", theme::clay);
-        interfaces_->setText(marks.isEmpty() ? "<span style='color:#6E695F'>The part has no interface yet.</span>"
-                                             : "<span style='color:#6E695F'>Interfaces connected</span><br/>" +
-                                                   marks.join(" &nbsp; "));
-        showError(error_, k.cutOff.empty()
-                              ? QString()
-                              : "A check is refused while an interface is cut off: lower the threshold to " +
-                                    num(f->largestConnectingThreshold) + " or less.");
-    } catch (const InputError&) {
-        figures_->setText({});
-        interfaces_->setText({});
-        showError(error_, "This threshold keeps nothing: lower it.");
-        build_->setEnabled(false);
-    }
-    const int other = compare_->currentData().toInt();
-    comparison_->setVisible(other >= 0);
-    if (other < 0) return;
-    try {
-        const field::Comparison c = report::compareFields(project, recipe, project.variants[other].recipe);
-        comparison_->setText(figures({{"Overlap", num(100 * c.overlap()) + " %"},
-                                      {"In both", num(c.both / 1000) + " cm³"},
-                                      {"Only in this variant", num(c.onlyFirst / 1000) + " cm³"},
-                                      {"Only in the other", num(c.onlySecond / 1000) + " cm³"}}));
-    } catch (const InputError&) {
-        comparison_->setText("Open the other variant once to read its field.");
-    }
+    showFigures(*f);
+    showComparison();
 }
 
 }  // namespace escultura::app

@@ -30,6 +30,12 @@ QString stateWords(const DispositionState& s, bool fresh) {
 }  // namespace
 
 FindingsCard::FindingsCard(Session& session) : Card(session, Stage::findings) {
+    makeInputs();
+    layOut();
+    connectInputs();
+}
+
+void FindingsCard::makeInputs() {
     share_ = new QuantityEdit(dimension::none, "", 0.01, 1);
     share_->setObjectName("hotspotShare");
     share_->setMaximumWidth(64);
@@ -69,8 +75,11 @@ FindingsCard::FindingsCard(Session& session) : Card(session, Stage::findings) {
     who_ = new QLineEdit;
     who_->setObjectName("dispositionName");
     who_->setPlaceholderText("Name");
-    auto* sign = new QPushButton("Sign disposition");
-    sign->setObjectName("signDisposition");
+    sign_ = new QPushButton("Sign disposition");
+    sign_->setObjectName("signDisposition");
+}
+
+void FindingsCard::layOut() {
     auto* sensitivity = new QWidget;
     auto* l = new QHBoxLayout(sensitivity);
     l->setContentsMargins(0, 0, 0, 0);
@@ -90,10 +99,13 @@ FindingsCard::FindingsCard(Session& session) : Card(session, Stage::findings) {
     signing->setSpacing(6);
     signing->addWidget(field("Disposition", decision_));
     signing->addWidget(why_);
-    signing->addWidget(row({who_, sign}));
+    signing->addWidget(row({who_, sign_}));
     body()->addWidget(signing_);
     body()->addWidget(error_);
     find_ = addAction("Find hotspots", "findHotspots");
+}
+
+void FindingsCard::connectInputs() {
     connect(find_, &QPushButton::clicked, this, [this] { session_.run(Stage::findings); });
     connect(slider_, &QSlider::valueChanged, this, &FindingsCard::previewShare);
     connect(slider_, &QSlider::sliderReleased, this, [this] { applyShare(slider_->value() / 100.0); });
@@ -101,7 +113,7 @@ FindingsCard::FindingsCard(Session& session) : Card(session, Stage::findings) {
     connect(share_, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
     connect(amount_, &QuantityEdit::valueEntered, this, [this] { showDetail(); });
     connect(amount_, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
-    connect(sign, &QPushButton::clicked, this, &FindingsCard::sign);
+    connect(sign_, &QPushButton::clicked, this, &FindingsCard::sign);
     connect(who_, &QLineEdit::returnPressed, this, &FindingsCard::sign);
     connect(test_, &QPushButton::clicked, this, [this] {
         if (const Finding* f = chosen()) session_.testHotspots({f->id});
@@ -206,60 +218,51 @@ void FindingsCard::refreshBody() {
     showDetail();
 }
 
-void FindingsCard::showDetail() {
-    const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
-    const Finding* f = chosen();
-    const LastKnown k = session_.lastKnown();
-    QString detail = findings_.empty() ? (k.findings ? "No finding above the sensitivity." : "Run the check first.")
-                                       : "Select a finding to see it, to test it and to sign its disposition.";
-    const bool hot = f && f->kind == Finding::Kind::hotspot;
+/// Where a finding lies, what it is and what was said of it. Fills the curve of its test.
+QString FindingsCard::words(const Finding* f) {
+    const bool hot = f->kind == Finding::Kind::hotspot;
     const bool tested = hot && f->evidence.verdict != assess::HotspotClass::untested;
-    test_->setEnabled(hot && !tested && fresh && !session_.isBusy());
-    chart_->setVisible(tested);
-    offered_.clear();
-    if (f) {
-        detail = QString("<b>%1</b> at (%2, %3, %4) mm, %5 mm from %6")
-                     .arg(text(f->id), num(f->position[0], 4), num(f->position[1], 4), num(f->position[2], 4),
-                          num(f->distance), text(f->nearestInterface).toHtmlEscaped());
-        if (hot)
-            detail +=
-                QString("<br/>%1 · %2 mm² above 80 % of the peak").arg(text(f->caseName).toHtmlEscaped(), num(f->area));
-        if (!f->text.empty()) detail += "<br/>" + text(f->text).toHtmlEscaped();
-        if (tested) {
-            const assess::Evidence& e = f->evidence;
-            detail += QString("<br/><b>%1</b>: %2").arg(assess::name(e.verdict), text(e.reason).toHtmlEscaped());
-            detail +=
-                QString("<br/>exponent %1 · %2 · %3")
-                    .arg(num(e.exponent, 2),
-                         e.angle < 179.5 ? QString("sharpest edge %1°").arg(num(e.angle)) : QString("no edge near"),
-                         e.radius == 0             ? QString("sharp")
-                         : std::isfinite(e.radius) ? QString("hollow radius %1 mm").arg(num(e.radius, 2))
-                                                   : QString("not hollow"));
-            detail +=
-                QString("<br/>counts with %1 MPa · cut matters by %2 %").arg(num(e.counts()), num(100 * e.cutError, 2));
-            if (e.verdict == assess::HotspotClass::singular || e.verdict == assess::HotspotClass::artefact)
-                detail += "<br/>Marked in the view: what the safety factor leaves out when this is accepted.";
-            std::vector<QPointF> points;
-            for (std::size_t i = e.peak.size(); i-- > 0;) points.emplace_back(e.size[i], e.peak[i]);
-            chart_->setCurve(points, false, std::numeric_limits<double>::quiet_NaN(), "mm");
-        } else if (hot) {
-            detail += QString("<br/>Not tested: nobody knows yet whether this peak is real. It counts with %1 MPa.")
-                          .arg(num(f->upper()));
-        }
-        const DispositionState s = dispositionState(session_.project(), session_.variant(), *f);
-        if (const Disposition* d = s.disposition)
-            detail += QString("<br/>%1%2 by %3, %4: %5")
-                          .arg(s.holds ? QString() : theme::coloured("◐ signed before a change: ", theme::ochre),
-                               text(d->decision), text(d->by).toHtmlEscaped(), text(d->date),
-                               text(d->reason).toHtmlEscaped());
-        if (fresh) offered_ = proposalsFor(session_.project(), session_.variant(), *f, amount_->value());
+    QString detail = QString("<b>%1</b> at (%2, %3, %4) mm, %5 mm from %6")
+                         .arg(text(f->id), num(f->position[0], 4), num(f->position[1], 4), num(f->position[2], 4),
+                              num(f->distance), text(f->nearestInterface).toHtmlEscaped());
+    if (hot)
+        detail +=
+            QString("<br/>%1 · %2 mm² above 80 % of the peak").arg(text(f->caseName).toHtmlEscaped(), num(f->area));
+    if (!f->text.empty()) detail += "<br/>" + text(f->text).toHtmlEscaped();
+    if (tested) {
+        const assess::Evidence& e = f->evidence;
+        detail += QString("<br/><b>%1</b>: %2").arg(assess::name(e.verdict), text(e.reason).toHtmlEscaped());
+        detail += QString("<br/>exponent %1 · %2 · %3")
+                      .arg(num(e.exponent, 2),
+                           e.angle < 179.5 ? QString("sharpest edge %1°").arg(num(e.angle)) : QString("no edge near"),
+                           e.radius == 0             ? QString("sharp")
+                           : std::isfinite(e.radius) ? QString("hollow radius %1 mm").arg(num(e.radius, 2))
+                                                     : QString("not hollow"));
+        detail +=
+            QString("<br/>counts with %1 MPa · cut matters by %2 %").arg(num(e.counts()), num(100 * e.cutError, 2));
+        if (e.verdict == assess::HotspotClass::singular || e.verdict == assess::HotspotClass::artefact)
+            detail += "<br/>Marked in the view: what the safety factor leaves out when this is accepted.";
+        std::vector<QPointF> points;
+        for (std::size_t i = e.peak.size(); i-- > 0;) points.emplace_back(e.size[i], e.peak[i]);
+        chart_->setCurve(points, false, std::numeric_limits<double>::quiet_NaN(), "mm");
+    } else if (hot) {
+        detail += QString("<br/>Not tested: nobody knows yet whether this peak is real. It counts with %1 MPa.")
+                      .arg(num(f->upper()));
     }
-    detail_->setText(detail);
+    const DispositionState s = dispositionState(session_.project(), session_.variant(), *f);
+    if (const Disposition* d = s.disposition)
+        detail +=
+            QString("<br/>%1%2 by %3, %4: %5")
+                .arg(s.holds ? QString() : theme::coloured("◐ signed before a change: ", theme::ochre),
+                     text(d->decision), text(d->by).toHtmlEscaped(), text(d->date), text(d->reason).toHtmlEscaped());
+    return detail;
+}
+
+/// The fixes that are offered, and what came of the one that the variant was made by.
+QString FindingsCard::offers() const {
     QString offers;
-    bool thickens = false;
     for (std::size_t i = 0; i < offered_.size(); ++i) {
         const Proposal& p = offered_[i];
-        thickens = thickens || p.kind == Proposal::Kind::thicken;
         QString expected;
         if (p.high > 0 && p.kind != Proposal::Kind::refine && p.kind != Proposal::Kind::exclude)
             expected = QString(" <span style='color:#6E695F'>SF %1 → %2 to %3, %4%5 g</span>")
@@ -283,6 +286,28 @@ void FindingsCard::showDetail() {
                               : QString("not measured yet: run the check")) +
                  offers;
     }
+    return offers;
+}
+
+void FindingsCard::showDetail() {
+    const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
+    const Finding* f = chosen();
+    const LastKnown k = session_.lastKnown();
+    QString detail = findings_.empty() ? (k.findings ? "No finding above the sensitivity." : "Run the check first.")
+                                       : "Select a finding to see it, to test it and to sign its disposition.";
+    const bool hot = f && f->kind == Finding::Kind::hotspot;
+    const bool tested = hot && f->evidence.verdict != assess::HotspotClass::untested;
+    test_->setEnabled(hot && !tested && fresh && !session_.isBusy());
+    chart_->setVisible(tested);
+    offered_.clear();
+    if (f) {
+        detail = words(f);
+        if (fresh) offered_ = proposalsFor(session_.project(), session_.variant(), *f, amount_->value());
+    }
+    detail_->setText(detail);
+    const QString offers = this->offers();
+    const bool thickens = std::any_of(offered_.begin(), offered_.end(),
+                                      [](const Proposal& p) { return p.kind == Proposal::Kind::thicken; });
     proposals_->setText(offers.isEmpty() ? "" : "<b>Proposals</b>" + offers);
     proposals_->setVisible(!offers.isEmpty());
     amountRow_->setVisible(thickens);

@@ -18,6 +18,12 @@ constexpr double none = std::numeric_limits<double>::quiet_NaN();
 }  // namespace
 
 MakingPanel::MakingPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    makeInputs();
+    layOut();
+    connectInputs();
+}
+
+void MakingPanel::makeInputs() {
     setObjectName("makingPanel");
     aim_ = new QComboBox;
     aim_->setObjectName("makingAim");
@@ -66,7 +72,9 @@ MakingPanel::MakingPanel(Session& session, QWidget* parent) : QWidget(parent), s
     error_ = errorLabel();
     curve_ = new Chart("Objective over steps");
     curve_->setObjectName("makingCurve");
+}
 
+void MakingPanel::layOut() {
     auto* l = new QVBoxLayout(this);
     l->setContentsMargins(0, 0, 0, 4);
     l->setSpacing(6);
@@ -97,7 +105,9 @@ MakingPanel::MakingPanel(Session& session, QWidget* parent) : QWidget(parent), s
         more_->setVisible(on);
         refresh();
     });
+}
 
+void MakingPanel::connectInputs() {
     connect(aim_, &QComboBox::activated, this, [this](int i) {
         edit("Aim of the optimisation", [i](Optimisation& o) {
             o.aim = static_cast<Optimisation::Aim>(i);

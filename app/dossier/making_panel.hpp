@@ -20,6 +20,9 @@ class MakingPanel : public QWidget {
     void refresh();
 
   private:
+    void makeInputs();
+    void layOut();
+    void connectInputs();
     void edit(const QString& text, const std::function<void(duty::Optimisation&)>& change);
     void readRule();
     QString forecast() const;

@@ -19,6 +19,12 @@ using namespace project;
 using report::Show;
 
 RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
+    makeInputs();
+    layOut();
+    connectInputs();
+}
+
+void RebuildCard::makeInputs() {
     tolerance_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
     tolerance_->setObjectName("cageTolerance");
     tolerance_->setToolTip(
@@ -55,6 +61,9 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     quick_->setObjectName("quickCheck");
     quick_->setToolTip(
         "Rebuild the solid and check it at level look (Ctrl+L). The shelf keeps what was checked before");
+}
+
+void RebuildCard::layOut() {
     body()->addWidget(heading("Control cage"));
     body()->addWidget(field("Tolerance", tolerance_));
     body()->addWidget(field("Face size", size_));
@@ -70,6 +79,9 @@ RebuildCard::RebuildCard(Session& session) : Card(session, Stage::rebuild) {
     body()->addWidget(problems_);
     body()->addWidget(quick_);
     rebuild_ = addAction("Rebuild solid", "rebuildSolid");
+}
+
+void RebuildCard::connectInputs() {
     auto change = [this](const QString& text, const std::function<void(Rebuild&)>& how) {
         session_.edit(text, [&](Project& p) { how(p.variants[p.open].recipe.rebuild); });
     };
@@ -122,6 +134,68 @@ QString RebuildCard::summary() const {
                                           : "valid and closed");
 }
 
+/// What is known of the cage.
+QString RebuildCard::cageWords(const LastKnown& k, bool hasSurface) const {
+    QString text;
+    if (k.cage) {
+        const auto& d = k.cage->deviation;
+        auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
+        text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
+                        {"tolerance", k.cage->tolerance > 0
+                                          ? num(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
+                                          : QString("none: faces given, or changed afterwards")},
+                        {"irregular vertices", QString::number(k.cage->irregular)},
+                        {"pieces, handles", QString("%1, %2 (target %3, %4)")
+                                                .arg(k.cage->report.pieces)
+                                                .arg(k.cage->report.genus)
+                                                .arg(k.cage->targetPieces)
+                                                .arg(k.cage->targetGenus)},
+                        {"deviation, RMS", share(d.rms)},
+                        {"largest", share(d.largest)},
+                        {"from the surface back", share(d.backLargest)},
+                        {"at interfaces", brief(d.zoneLargest) + " mm, then exact"},
+                        {"folds", k.cage->folded.empty() ? "none" : QString::number(k.cage->folded.size())}});
+        if (k.cage->byHand) text += "<br/>Edited by hand.";
+        for (const auto& n : k.cage->notes) text += "<br/>" + QString::fromStdString(n).toHtmlEscaped();
+        if (!session_.project().cage(session_.recipe()))
+            text += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
+    } else {
+        text = hasSurface ? "Fit the cage: it wraps the surface in quads that drive a smooth body."
+                          : "Build the surface first.";
+    }
+    return text;
+}
+
+/// What is known of the solid.
+QString RebuildCard::solidWords(const LastKnown& k) const {
+    QString words;
+    const auto solid = session_.project().rebuild(session_.recipe());
+    if (k.rebuild) {
+        const auto& b = *k.rebuild;
+        int built = 0;
+        for (const auto& f : b.solid.features) built += f.built;
+        words =
+            figures({{"mass", mass(b.mass)},
+                     {"volume", num(b.solid.solid.volume, 6) + " mm³"},
+                     {"patches to limit surface",
+                      brief(100 * std::abs(b.solid.free.volume / b.limit.volume - 1)) + " % of volume"},
+                     {"faces, handles",
+                      QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
+                     {"kinks between patches", brief(b.irregularJump) + "° (regular " +
+                                                   (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
+                     {"features", QString("%1 of %2 built").arg(built).arg(b.solid.features.size())}});
+        if (k.check && session_.recipe().check.rebuilt && solid && session_.project().check(session_.recipe()))
+            words +=
+                "<br/>" +
+                figures({{"mesh of the check to solid",
+                          brief(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1)) + " % of volume"}});
+        if (!solid) words += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
+    } else {
+        words = "Rebuild makes patches of the cage, joins them to a solid and works the features.";
+    }
+    return words;
+}
+
 void RebuildCard::refreshBody() {
     const Rebuild& r = session_.recipe().rebuild;
     const LastKnown k = session_.lastKnown();
@@ -147,58 +221,8 @@ void RebuildCard::refreshBody() {
     step_->setEnabled(solid && !busy);
     quick_->setEnabled(!busy && session_.hasProject());
     rebuild_->setEnabled(!busy && !solid);
-    QString text;
-    if (k.cage) {
-        const auto& d = k.cage->deviation;
-        auto share = [&](double v) { return brief(v) + " mm · " + brief(100 * v / d.edge) + " % of edge"; };
-        text = figures({{"faces", QString("%1, edges of %2 mm").arg(k.cage->cage.face.size()).arg(num(d.edge))},
-                        {"tolerance", k.cage->tolerance > 0
-                                          ? num(k.cage->tolerance) + " mm, " + (k.cage->within ? "kept" : "NOT kept")
-                                          : QString("none: faces given, or changed afterwards")},
-                        {"irregular vertices", QString::number(k.cage->irregular)},
-                        {"pieces, handles", QString("%1, %2 (target %3, %4)")
-                                                .arg(k.cage->report.pieces)
-                                                .arg(k.cage->report.genus)
-                                                .arg(k.cage->targetPieces)
-                                                .arg(k.cage->targetGenus)},
-                        {"deviation, RMS", share(d.rms)},
-                        {"largest", share(d.largest)},
-                        {"from the surface back", share(d.backLargest)},
-                        {"at interfaces", brief(d.zoneLargest) + " mm, then exact"},
-                        {"folds", k.cage->folded.empty() ? "none" : QString::number(k.cage->folded.size())}});
-        if (k.cage->byHand) text += "<br/>Edited by hand.";
-        for (const auto& n : k.cage->notes) text += "<br/>" + QString::fromStdString(n).toHtmlEscaped();
-        if (!cage) text += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
-    } else {
-        text = surface ? "Fit the cage: it wraps the surface in quads that drive a smooth body."
-                       : "Build the surface first.";
-    }
-    cage_->setText(text);
-    QString words;
-    if (k.rebuild) {
-        const auto& b = *k.rebuild;
-        int built = 0;
-        for (const auto& f : b.solid.features) built += f.built;
-        words =
-            figures({{"mass", mass(b.mass)},
-                     {"volume", num(b.solid.solid.volume, 6) + " mm³"},
-                     {"patches to limit surface",
-                      brief(100 * std::abs(b.solid.free.volume / b.limit.volume - 1)) + " % of volume"},
-                     {"faces, handles",
-                      QString("%1, %2 (surface %3)").arg(b.solid.solid.faces).arg(b.genus).arg(b.surfaceGenus)},
-                     {"kinks between patches", brief(b.irregularJump) + "° (regular " +
-                                                   (b.regularJump < 1e-6 ? QString("0") : num(b.regularJump)) + "°)"},
-                     {"features", QString("%1 of %2 built").arg(built).arg(b.solid.features.size())}});
-        if (k.check && session_.recipe().check.rebuilt && solid && session_.project().check(session_.recipe()))
-            words +=
-                "<br/>" +
-                figures({{"mesh of the check to solid",
-                          brief(100 * std::abs(k.check->quality.volume / b.solid.solid.volume - 1)) + " % of volume"}});
-        if (!solid) words += "<br/>" + theme::coloured("◐ out of date", theme::ochre);
-    } else {
-        words = "Rebuild makes patches of the cage, joins them to a solid and works the features.";
-    }
-    solid_->setText(words);
+    cage_->setText(cageWords(k, surface));
+    solid_->setText(solidWords(k));
     QString problems;
     if (solid)
         for (const auto& p : solid->problems) problems += "<li>" + QString::fromStdString(p).toHtmlEscaped() + "</li>";

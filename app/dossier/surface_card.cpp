@@ -14,6 +14,13 @@ using namespace judge;
 using report::Show;
 
 SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
+    makeInputs();
+    makeCasting();
+    makePrinting();
+    connectInputs();
+}
+
+void SurfaceCard::makeInputs() {
     smoothing_ = new QuantityEdit(dimension::length, "mm", 0, 100);
     smoothing_->setObjectName("smoothing");
     keepMembers_ = new QCheckBox("keep thin members");
@@ -67,7 +74,9 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     export_ = new QPushButton("Export…");
     export_->setObjectName("exportStl");
     export_->setToolTip("STL, 3MF, OBJ or PLY, by the file's ending");
+}
 
+void SurfaceCard::makeCasting() {
     body()->addWidget(heading("Casting"));
     pull_ = new DirectionEdit;
     pull_->setObjectName("pull");
@@ -86,7 +95,9 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     body()->addWidget(addDraft_);
     body()->addWidget(casting_);
     body()->addWidget(draft_);
+}
 
+void SurfaceCard::makePrinting() {
     body()->addWidget(heading("Printing"));
     up_ = new DirectionEdit;
     up_->setObjectName("buildDirection");
@@ -104,7 +115,9 @@ SurfaceCard::SurfaceCard(Session& session) : Card(session, Stage::surface) {
     body()->addWidget(heading("File"));
     body()->addWidget(export_);
     build_ = addAction("Build surface", "buildSurface");
+}
 
+void SurfaceCard::connectInputs() {
     connect(smoothing_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Smoothing", [v](Recipe& r) { r.smoothing = v; }); });
     connect(keepMembers_, &QCheckBox::clicked, this,
@@ -183,36 +196,8 @@ QString SurfaceCard::summary() const {
                              : QString("%1 warnings").arg(warnings));
 }
 
-void SurfaceCard::refreshBody() {
-    const Recipe& r = session_.recipe();
-    smoothing_->setValue(r.smoothing);
-    keepMembers_->setChecked(r.keepMembers);
-    spacing_->setValue(r.surfaceSpacing);
-    triangles_->setCurrentIndex(static_cast<int>(r.triangles));
-    budgetRow_->setVisible(r.triangles == Triangles::budget);
-    budget_->setValue(r.triangleBudget);
-    pull_->setValue(r.draft.pull);
-    parting_->setValue(r.draft.parting);
-    draftAngle_->setValue(r.draft.angle);
-    addDraft_->setChecked(r.draft.add);
-    up_->setValue(r.printing.up);
-    overhang_->setValue(r.printing.overhang);
-    const LastKnown k = session_.lastKnown();
-    build_->setEnabled(!session_.isBusy());
-    for (auto* b : {deviation_, thickness_, draft_, overhangs_, export_}) b->setEnabled(k.surface != nullptr);
-    const auto process = session_.project().process(r);
-    best_->setEnabled(process && !process->directions.empty() &&
-                      (process->directions.front().up - r.printing.up).norm() > 1e-6);
+void SurfaceCard::showFigures(const SurfaceResult& s) {
     const QString muted = "<span style='color:#6E695F'>%1</span>";
-    if (!k.surface) {
-        figures_->setText(muted.arg("Build the surface to see its figures."));
-        findings_->setText({});
-        bores_->setText({});
-        casting_->setText({});
-        printing_->setText({});
-        return;
-    }
-    const SurfaceResult& s = *k.surface;
     const auto& m = s.measures;
     const Vec3& g = m.centroid;
     auto rounded = [](double v) { return std::abs(v) < 0.05 ? QString("0") : num(v); };
@@ -246,30 +231,67 @@ void SurfaceCard::refreshBody() {
                                     : QString("%1 bores, round and to size within %2 mm")
                                           .arg(s.bores.size())
                                           .arg(worst < 1e-6 ? "0.000001" : num(worst, 2)));
+}
+
+void SurfaceCard::showMaking(const SurfaceResult& s, const ProcessResult& process) {
+    const auto& d = process.draft;
+    QList<QPair<QString, QString>> casting{
+        {"Draft too small", link("draft", num(d.tooSteepArea / 100) + " cm² (" +
+                                              num(d.freeArea > 0 ? 100 * d.tooSteepArea / d.freeArea : 0) + " %)")},
+        {"Of this undercut", num(d.undercutArea / 100) + " cm²"}};
+    if (session_.recipe().draft.add) casting.push_back({"Added by draft", num(s.draftVolume / 1000) + " cm³"});
+    casting_->setText(figures(casting));
+    const auto& o = process.overhang;
+    QList<QPair<QString, QString>> printing{{"Overhanging area", link("overhang", num(o.area / 100) + " cm²")},
+                                            {"Support volume", num(o.supportVolume / 1000) + " cm³"},
+                                            {"Surface touched by supports", num(100 * o.touchedShare) + " %"}};
+    if (!process.directions.empty()) {
+        const auto& b = process.directions.front();
+        printing.push_back({"Best of " + QString::number(process.directions.size()) + " directions",
+                            QString("(%1, %2, %3), %4 cm³")
+                                .arg(num(b.up[0], 2), num(b.up[1], 2), num(b.up[2], 2), num(b.supportVolume / 1000))});
+    }
+    printing_->setText(figures(printing));
+}
+
+void SurfaceCard::refreshBody() {
+    const Recipe& r = session_.recipe();
+    smoothing_->setValue(r.smoothing);
+    keepMembers_->setChecked(r.keepMembers);
+    spacing_->setValue(r.surfaceSpacing);
+    triangles_->setCurrentIndex(static_cast<int>(r.triangles));
+    budgetRow_->setVisible(r.triangles == Triangles::budget);
+    budget_->setValue(r.triangleBudget);
+    pull_->setValue(r.draft.pull);
+    parting_->setValue(r.draft.parting);
+    draftAngle_->setValue(r.draft.angle);
+    addDraft_->setChecked(r.draft.add);
+    up_->setValue(r.printing.up);
+    overhang_->setValue(r.printing.overhang);
+    const LastKnown k = session_.lastKnown();
+    build_->setEnabled(!session_.isBusy());
+    for (auto* b : {deviation_, thickness_, draft_, overhangs_, export_}) b->setEnabled(k.surface != nullptr);
+    const auto process = session_.project().process(r);
+    best_->setEnabled(process && !process->directions.empty() &&
+                      (process->directions.front().up - r.printing.up).norm() > 1e-6);
+    const QString muted = "<span style='color:#6E695F'>%1</span>";
+    if (!k.surface) {
+        figures_->setText(muted.arg("Build the surface to see its figures."));
+        findings_->setText({});
+        bores_->setText({});
+        casting_->setText({});
+        printing_->setText({});
+        return;
+    }
+    const SurfaceResult& s = *k.surface;
+    showFigures(s);
     if (!process) {
         const QString hint = muted.arg("Show it to measure.");
         casting_->setText(hint);
         printing_->setText(hint);
         return;
     }
-    const auto& d = process->draft;
-    QList<QPair<QString, QString>> casting{
-        {"Draft too small", link("draft", num(d.tooSteepArea / 100) + " cm² (" +
-                                              num(d.freeArea > 0 ? 100 * d.tooSteepArea / d.freeArea : 0) + " %)")},
-        {"Of this undercut", num(d.undercutArea / 100) + " cm²"}};
-    if (r.draft.add) casting.push_back({"Added by draft", num(s.draftVolume / 1000) + " cm³"});
-    casting_->setText(figures(casting));
-    const auto& o = process->overhang;
-    QList<QPair<QString, QString>> printing{{"Overhanging area", link("overhang", num(o.area / 100) + " cm²")},
-                                            {"Support volume", num(o.supportVolume / 1000) + " cm³"},
-                                            {"Surface touched by supports", num(100 * o.touchedShare) + " %"}};
-    if (!process->directions.empty()) {
-        const auto& b = process->directions.front();
-        printing.push_back({"Best of " + QString::number(process->directions.size()) + " directions",
-                            QString("(%1, %2, %3), %4 cm³")
-                                .arg(num(b.up[0], 2), num(b.up[1], 2), num(b.up[2], 2), num(b.supportVolume / 1000))});
-    }
-    printing_->setText(figures(printing));
+    showMaking(s, *process);
 }
 
 }  // namespace escultura::app

@@ -124,6 +124,16 @@ QWidget* CagePanel::makeTools() {
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
 
+    rows->addLayout(makeSelection());
+    rows->addLayout(makeMoving());
+    rows->addLayout(makeShaping());
+    rows->addLayout(makeRepairing());
+    column->addWidget(tools_);
+    column->addStretch();
+    return whole;
+}
+
+QHBoxLayout* CagePanel::makeSelection() {
     element_ = new QComboBox;
     element_->setObjectName("cageElement");
     element_->addItems({"vertices", "edges", "faces"});
@@ -171,8 +181,10 @@ QWidget* CagePanel::makeTools() {
     select->addWidget(paint_);
     select->addWidget(brush_);
     select->addStretch();
-    rows->addLayout(select);
+    return select;
+}
 
+QHBoxLayout* CagePanel::makeMoving() {
     tool_ = new QComboBox;
     tool_->setObjectName("cageTool");
     tool_->addItems({"Move", "Turn", "Scale"});
@@ -228,8 +240,10 @@ QWidget* CagePanel::makeTools() {
     move->addWidget(soft_);
     move->addWidget(symmetric_);
     move->addStretch();
-    rows->addLayout(move);
+    return move;
+}
 
+QHBoxLayout* CagePanel::makeShaping() {
     amount_ = new QuantityEdit(dimension::length, "mm", -1e3, 1e3);
     amount_->setObjectName("cageAmount");
     amount_->setValue(5);
@@ -253,7 +267,10 @@ QWidget* CagePanel::makeTools() {
                              [this] { editor_->crease(sharpness_->value()); }));
     change->addWidget(sharpness_);
     change->addStretch();
-    rows->addLayout(change);
+    return change;
+}
+
+QHBoxLayout* CagePanel::makeRepairing() {
     auto* more = line();
     more->addWidget(button("Insert loop", "cageInsertLoop", "Cut the ring of faces across the selected edge",
                            [this] { editor_->insertLoop(); }));
@@ -274,10 +291,7 @@ QWidget* CagePanel::makeTools() {
     connect(deviation_, &QCheckBox::toggled, this, [this](bool on) { editor_->setShowDeviation(on); });
     more->addWidget(deviation_);
     more->addStretch();
-    rows->addLayout(more);
-    column->addWidget(tools_);
-    column->addStretch();
-    return whole;
+    return more;
 }
 
 QWidget* CagePanel::makeSteps() {

@@ -25,6 +25,10 @@ class CagePanel : public QWidget {
     void failed(const QString& message);
 
   private:
+    QHBoxLayout* makeSelection();
+    QHBoxLayout* makeMoving();
+    QHBoxLayout* makeShaping();
+    QHBoxLayout* makeRepairing();
     QWidget* makeTools();
     QWidget* makeSteps();
     QPushButton* button(const QString& text, const char* name, const QString& tip, const std::function<void()>& action);

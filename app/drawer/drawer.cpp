@@ -92,16 +92,7 @@ Drawer::Drawer(Session& session, QWidget* parent) : QTabWidget(parent), session_
     connect(&session_, &Session::logged, log_, &QPlainTextEdit::appendPlainText);
 }
 
-void Drawer::refresh() {
-    if (!session_.hasProject()) return;
-    interfaces_->refresh();
-    duty_->refresh();
-    cage_->refresh();
-    features_->refresh();
-    const LastKnown k = session_.lastKnown();
-    requirements_->refresh();
-    if (currentWidget()->isAncestorOf(variants_)) variants_->refresh();
-    if (currentWidget()->isAncestorOf(studies_)) studies_->refresh();
+void Drawer::refreshFindings(const LastKnown& k) {
     QList<QStringList> rows;
     const Project& p = session_.project();
     const bool fresh = p.findings(session_.recipe()) != nullptr;
@@ -139,7 +130,10 @@ void Drawer::refresh() {
         fill(findings_, rows);
         findings_->setSortingEnabled(true);
     }
-    rows.clear();
+}
+
+void Drawer::refreshResultants(const LastKnown& k) {
+    QList<QStringList> rows;
     auto line = [&](const CaseResult& c, const QString& interface, const QString& what, const Vec3& f, const Vec3& m,
                     const QString& state) {
         auto n = [](double x, double size) { return num(std::abs(x) < 1e-6 * (size + 1e-9) ? 0 : x, 5); };
@@ -165,12 +159,19 @@ void Drawer::refresh() {
                  c.equilibriumError <= 1e-6 ? "balanced" : "not balanced");
         }
     fill(resultants_, rows);
-    rows.clear();
+}
+
+void Drawer::refreshHistory() {
+    QList<QStringList> rows;
+    const Project& p = session_.project();
     for (auto e = p.history.rbegin(); e != p.history.rend() && rows.size() < 500; ++e)
         rows << QStringList{QString::fromStdString(e->time).replace('T', ' '), QString::fromStdString(e->who),
                             QString::fromStdString(e->text)};
     fill(history_, rows);
-    rows.clear();
+}
+
+void Drawer::refreshQuality(const LastKnown& k) {
+    QList<QStringList> rows;
     const mesh::QualityLimits limits;
     if (k.check)
         for (const auto& w : k.check->quality.worst) {
@@ -193,6 +194,22 @@ void Drawer::refresh() {
         const QSignalBlocker block(quality_);
         fill(quality_, rows);
     }
+}
+
+void Drawer::refresh() {
+    if (!session_.hasProject()) return;
+    interfaces_->refresh();
+    duty_->refresh();
+    cage_->refresh();
+    features_->refresh();
+    const LastKnown k = session_.lastKnown();
+    requirements_->refresh();
+    if (currentWidget()->isAncestorOf(variants_)) variants_->refresh();
+    if (currentWidget()->isAncestorOf(studies_)) studies_->refresh();
+    refreshFindings(k);
+    refreshResultants(k);
+    refreshHistory();
+    refreshQuality(k);
     refreshReadings();
 }
 

@@ -43,6 +43,10 @@ class Drawer : public QTabWidget {
     void roomAsked(int height);
 
   private:
+    void refreshFindings(const LastKnown& known);
+    void refreshResultants(const LastKnown& known);
+    void refreshHistory();
+    void refreshQuality(const LastKnown& known);
     void refreshReadings();
     Session& session_;
     InterfacesPanel* interfaces_;

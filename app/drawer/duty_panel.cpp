@@ -58,6 +58,13 @@ QWidget* three(QList<QLineEdit*>& fields, const QString& name) {
 }  // namespace
 
 DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    makeInputs();
+    makeForm();
+    layOut();
+    connectInputs();
+}
+
+void DutyPanel::makeInputs() {
     setObjectName("dutyPanel");
     table_ = table({"What", "Kind", "Acts on", "Figures", "Use"});
     table_->setObjectName("dutyTable");
@@ -101,7 +108,9 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     error_ = errorLabel();
     error_->setObjectName("dutyError");
     hint_ = label("", "muted");
+}
 
+void DutyPanel::makeForm() {
     form_ = new QWidget;
     auto* f = new QFormLayout(form_);
     f->setContentsMargins(8, 4, 12, 8);
@@ -135,6 +144,9 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     f->addRow(hint_);
     f->addRow(error_);
     f->addRow(apply_);
+}
+
+void DutyPanel::layOut() {
     auto* scroll = new QScrollArea;
     scroll->setWidget(form_);
     scroll->setWidgetResizable(true);
@@ -153,7 +165,9 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     all->setContentsMargins(0, 0, 0, 0);
     all->addLayout(left, 1);
     all->addWidget(scroll);
+}
 
+void DutyPanel::connectInputs() {
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (!filling_) choose(r);
     });

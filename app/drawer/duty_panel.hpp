@@ -29,6 +29,10 @@ class DutyPanel : public QWidget {
     void loadCaseChosen(int loadCase);
 
   private:
+    void makeInputs();
+    void makeForm();
+    void layOut();
+    void connectInputs();
     struct Line {
         enum class Kind { loadCase, load, shared, support, combination } kind;
         int at = 0;     ///< index of case, shared load, support or combination

@@ -65,9 +65,26 @@ double rounded(double v, double step) {
     return std::round(v / step) * step;
 }
 
+/// A field for three numbers.
+QLineEdit* triple(const char* name, const QString& tip) {
+    auto* e = new QLineEdit;
+    e->setObjectName(name);
+    e->setToolTip(tip);
+    e->setFixedWidth(160);
+    return e;
+}
+
 }  // namespace
 
 InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    makeTable();
+    makeForm();
+    makeCopyForm();
+    layOut();
+    connectInputs();
+}
+
+void InterfacesPanel::makeTable() {
     table_ = table({"Name", "Kind", "x, mm", "y, mm", "z, mm", "Axis", "Length", "Bore", "Ring or pin", "Blend radius",
                     "Tool access", "Access diameter"});
     table_->setObjectName("interfaceTable");
@@ -99,6 +116,9 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     words_->setObjectName("pickedWords");
     words_->setWordWrap(false);
     words_->hide();
+}
+
+void InterfacesPanel::makeForm() {
     name_ = new QLineEdit;
     name_->setObjectName("newInterfaceName");
     name_->setPlaceholderText("Name");
@@ -107,13 +127,6 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     kind_->setObjectName("newInterfaceKind");
     kind_->addItems({"bore", "boss", "pad", "pin"});
     kind_->setToolTip("bore: a hole; boss: a hole with a ring of material; pad: a disc to stand on; pin: a round stud");
-    auto triple = [](const char* name, const QString& tip) {
-        auto* e = new QLineEdit;
-        e->setObjectName(name);
-        e->setToolTip(tip);
-        e->setFixedWidth(160);
-        return e;
-    };
     place_ = triple("newInterfacePlace", "Middle of its start, mm: x, y, z");
     axis_ = triple("newInterfaceAxis", "Direction from start to end: three numbers");
     diameter_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
@@ -153,6 +166,9 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     second->addWidget(create_);
     second->addStretch(1);
     form_->hide();
+}
+
+void InterfacesPanel::makeCopyForm() {
     copyOf_ = label("");
     copyOf_->setWordWrap(false);
     copyKind_ = new QComboBox;
@@ -188,6 +204,9 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     copyRow->addWidget(copy_);
     copyRow->addStretch(1);
     copyForm_->hide();
+}
+
+void InterfacesPanel::layOut() {
     auto* buttons = new QHBoxLayout;
     buttons->addWidget(face_);
     buttons->addWidget(points_);
@@ -202,6 +221,9 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
     column->addWidget(words_);
     column->addWidget(form_);
     column->addWidget(copyForm_);
+}
+
+void InterfacesPanel::connectInputs() {
     connect(table_, &QTableWidget::cellChanged, this, &InterfacesPanel::edited);
     connect(table_, &QTableWidget::currentCellChanged, this, [this] {
         repeated_->setEnabled(!session_.isBusy() && !selected().isEmpty());

@@ -34,6 +34,11 @@ class InterfacesPanel : public QWidget {
     void failed(const QString& message);
 
   private:
+    void makeTable();
+    void makeForm();
+    void makeCopyForm();
+    void layOut();
+    void connectInputs();
     void edited(int row, int column);
     /// Changes one cell's value of an interface. @throws InputError
     static void take(duty::Interface& interface, int column, const QString& text);

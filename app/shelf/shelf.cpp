@@ -100,6 +100,33 @@ void Shelf::setThumbnail(std::int64_t variant, const QImage& image) {
     refresh();
 }
 
+QString Shelf::verdictOf(std::size_t i) const {
+    const Project& p = session_.project();
+    const Variant& v = p.variants[i];
+    const LastKnown k = session_.lastKnown(i);
+    QString verdict = theme::coloured("no check yet", theme::muted);
+    if (k.check) {
+        bool met = true, known = true, soFar = false;
+        for (const auto& s : requirementStates(p, v, k.surface.get(), k.check.get())) {
+            if (s.kind == Requirement::Kind::findingsDisposed) continue;  // the strip tells it
+            soFar = soFar || s.state == RequirementState::State::metSoFar;
+            met = met && (s.state == RequirementState::State::met || s.state == RequirementState::State::metSoFar);
+            known = known && s.state != RequirementState::State::outOfDate;
+        }
+        const Factor factor = factorOf(p, v, *k.check);
+        QString sf = "SF " + num(factor.value);
+        if (!factor.bounded)
+            sf = "SF ≤ " + num(factor.band.high);
+        else if (!factor.resolved)
+            sf += known ? " to " + num(factor.band.high) : QString();
+        verdict = !known         ? theme::coloured("◐ " + sf + " · old", theme::ochre)
+                  : soFar && met ? theme::coloured("◔ " + sf + " met so far", theme::ochre)
+                  : met          ? theme::coloured("● " + sf + " met", theme::teal)
+                                 : theme::coloured("○ " + sf + " not met", theme::clay);
+    }
+    return verdict;
+}
+
 void Shelf::refresh() {
     clearLayout(row_);
     if (!session_.hasProject()) return;
@@ -112,33 +139,13 @@ void Shelf::refresh() {
     for (std::size_t i = 0; i < p.variants.size(); ++i) {
         const Variant& v = p.variants[i];
         if (v.archived && i != p.open) continue;
-        const LastKnown k = session_.lastKnown(i);
         const double kg = massOf(i), base = massOf(p.baseline);
         QString figures = kg > 0 ? num(kg) + " kg" : "not built yet";
         if (i != p.baseline && kg > 0 && base > 0)
             figures += QString(" <span style='color:#6E695F'>%1%2 %</span>")
                            .arg(kg >= base ? "+" : "−")
                            .arg(num(100 * std::abs(kg / base - 1), 2));
-        QString verdict = theme::coloured("no check yet", theme::muted);
-        if (k.check) {
-            bool met = true, known = true, soFar = false;
-            for (const auto& s : requirementStates(p, v, k.surface.get(), k.check.get())) {
-                if (s.kind == Requirement::Kind::findingsDisposed) continue;  // the strip tells it
-                soFar = soFar || s.state == RequirementState::State::metSoFar;
-                met = met && (s.state == RequirementState::State::met || s.state == RequirementState::State::metSoFar);
-                known = known && s.state != RequirementState::State::outOfDate;
-            }
-            const Factor factor = factorOf(p, v, *k.check);
-            QString sf = "SF " + num(factor.value);
-            if (!factor.bounded)
-                sf = "SF ≤ " + num(factor.band.high);
-            else if (!factor.resolved)
-                sf += known ? " to " + num(factor.band.high) : QString();
-            verdict = !known         ? theme::coloured("◐ " + sf + " · old", theme::ochre)
-                      : soFar && met ? theme::coloured("◔ " + sf + " met so far", theme::ochre)
-                      : met          ? theme::coloured("● " + sf + " met", theme::teal)
-                                     : theme::coloured("○ " + sf + " not met", theme::clay);
-        }
+        const QString verdict = verdictOf(i);
         const auto picture = thumbnails_.find(v.id);
         auto* card =
             new ShelfCard(picture == thumbnails_.end() ? QPixmap() : picture->second, QString::fromStdString(v.name),

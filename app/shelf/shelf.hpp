@@ -25,6 +25,8 @@ class Shelf : public QFrame {
     void besideAsked(std::size_t variant);
 
   private:
+    /// Whether a variant meets what is required, in a few words.
+    QString verdictOf(std::size_t variant) const;
     Session& session_;
     QHBoxLayout* row_;
     std::map<std::int64_t, QPixmap> thumbnails_;

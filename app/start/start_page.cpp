@@ -59,6 +59,25 @@ QLabel* pageHeading(const QString& text) {
 
 StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(parent), demoFolder_(demoFolder) {
     setObjectName("startPage");
+    QWidget* leftSide = makeBeginnings();
+    QVBoxLayout* right = makeOpenings();
+    auto* inner = new QWidget;
+    auto* columns = new QHBoxLayout(inner);
+    columns->setContentsMargins(40, 32, 24, 24);
+    columns->setSpacing(44);
+    columns->addWidget(leftSide, 1);
+    columns->addLayout(right);
+    columns->addStretch(0);
+    auto* scroll = new QScrollArea;
+    scroll->setWidget(inner);
+    scroll->setWidgetResizable(true);
+    scroll->setFrameShape(QFrame::NoFrame);
+    auto* all = new QVBoxLayout(this);
+    all->setContentsMargins(0, 0, 0, 0);
+    all->addWidget(scroll);
+}
+
+QWidget* StartPage::makeBeginnings() {
     auto* leftSide = new QWidget;
     leftSide->setMinimumWidth(210);
     leftSide->setMaximumWidth(340);
@@ -103,7 +122,10 @@ StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(paren
     unsaved_->setSpacing(8);
     left->addLayout(unsaved_);
     left->addStretch(1);
+    return leftSide;
+}
 
+QVBoxLayout* StartPage::makeOpenings() {
     auto* right = new QVBoxLayout;
     right->setSpacing(10);
     right->addWidget(pageHeading("Demos"));
@@ -130,21 +152,7 @@ StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(paren
     recent_->setColumnStretch(3, 1);
     right->addLayout(recent_);
     right->addStretch(1);
-
-    auto* inner = new QWidget;
-    auto* columns = new QHBoxLayout(inner);
-    columns->setContentsMargins(40, 32, 24, 24);
-    columns->setSpacing(44);
-    columns->addWidget(leftSide, 1);
-    columns->addLayout(right);
-    columns->addStretch(0);
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(inner);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    auto* all = new QVBoxLayout(this);
-    all->setContentsMargins(0, 0, 0, 0);
-    all->addWidget(scroll);
+    return right;
 }
 
 QWidget* StartPage::unsavedCard(const store::Unsaved& work) {

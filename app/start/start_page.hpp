@@ -29,6 +29,8 @@ class StartPage : public QWidget {
     void recoverAsked(const store::Unsaved& work);
 
   private:
+    QWidget* makeBeginnings();    ///< what a new part begins with
+    QVBoxLayout* makeOpenings();  ///< demos and recent files
     QWidget* unsavedCard(const store::Unsaved& work);
     void fillUnsaved();
     QString demoFolder_, recoveryFolder_;
