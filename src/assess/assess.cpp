@@ -85,6 +85,31 @@ void spreadInside(const mesh::TetMesh& mesh, std::vector<std::int32_t>& basin, c
     }
 }
 
+/// Area around each peak where the value is at least 80 % of it.
+void measureAreas(const mesh::TetMesh& mesh, std::span<const double> value,
+                  const std::vector<std::vector<std::int32_t>>& next, std::vector<Hotspot>& spots) {
+    std::vector<double> nodeArea(next.size(), 0);
+    for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
+        const double area = elastic::faceArea(mesh, static_cast<std::int32_t>(f)) / 6;
+        for (auto n : mesh.boundary[f]) nodeArea[n] += area;
+    }
+    std::vector<std::int32_t> seen(next.size(), -1);
+    for (std::size_t s = 0; s < spots.size(); ++s) {
+        std::vector<std::int32_t> stack{spots[s].node};
+        seen[spots[s].node] = static_cast<std::int32_t>(s);
+        while (!stack.empty()) {
+            const auto n = stack.back();
+            stack.pop_back();
+            spots[s].area += nodeArea[n];
+            for (auto m : next[n])
+                if (seen[m] != static_cast<std::int32_t>(s) && value[m] >= 0.8 * spots[s].peak) {
+                    seen[m] = static_cast<std::int32_t>(s);
+                    stack.push_back(m);
+                }
+        }
+    }
+}
+
 }  // namespace
 
 std::vector<Hotspot> findHotspots(const mesh::TetMesh& mesh, std::span<const double> value, double minPersistence,
@@ -148,26 +173,7 @@ std::vector<Hotspot> findHotspots(const mesh::TetMesh& mesh, std::span<const dou
         spreadInside(mesh, *basin, onBoundary);
     }
 
-    std::vector<double> nodeArea(next.size(), 0);
-    for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
-        const double area = elastic::faceArea(mesh, static_cast<std::int32_t>(f)) / 6;
-        for (auto n : mesh.boundary[f]) nodeArea[n] += area;
-    }
-    std::vector<std::int32_t> seen(next.size(), -1);
-    for (std::size_t s = 0; s < spots.size(); ++s) {
-        std::vector<std::int32_t> stack{spots[s].node};
-        seen[spots[s].node] = static_cast<std::int32_t>(s);
-        while (!stack.empty()) {
-            const auto n = stack.back();
-            stack.pop_back();
-            spots[s].area += nodeArea[n];
-            for (auto m : next[n])
-                if (seen[m] != static_cast<std::int32_t>(s) && value[m] >= 0.8 * spots[s].peak) {
-                    seen[m] = static_cast<std::int32_t>(s);
-                    stack.push_back(m);
-                }
-        }
-    }
+    measureAreas(mesh, value, next, spots);
     return spots;
 }
 

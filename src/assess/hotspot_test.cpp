@@ -301,40 +301,49 @@ void classify(Evidence& e) {
     }
 }
 
+namespace {
+
+/// The surroundings that a suspect is measured in.
+struct Ball {
+    Vec3 place;
+    double size, coarseAngle;
+};
+
+/// Adds what one mesh says of a place. @param last  of a third refinement, which is around the peak only
+void addMeasure(Evidence& e, const Ball& b, const Suspect& suspect, const mesh::TetMesh& m,
+                const std::vector<std::vector<double>>& s, bool last) {
+    e.reach = measuredReach * b.size;
+    // the last refinement is around the peak only, so that is where it is looked for
+    const Highest highest =
+        last ? highestAround(m, s, e.at, measuredReach * lastReach * b.size) : highestAround(m, s, b.place, e.reach);
+    e.size.push_back(sizeAround(m, highest.at, (last ? 0.5 : 1) * sizedReach * b.size));
+    for (std::size_t c = 0; last && c < highest.ofCase.size(); ++c) {
+        const bool governs = e.casePeak[c] >= e.peak.back();  // others may have their peak elsewhere
+        if (!governs)
+            e.casePeak[c] = std::max(e.casePeak[c], highest.ofCase[c]);
+        else
+            e.casePeak[c] = highest.ofCase[c];
+    }
+    if (!last) e.casePeak = highest.ofCase;
+    e.peak.push_back(highest.all);
+    e.at = highest.at;
+    e.alongEdge.push_back(meanAlongEdge(m, s, b.place, e.reach));
+    e.elements.push_back(static_cast<std::int64_t>(m.tet.size()));
+    if (!suspect.nearBoundary) return;
+    const NearBoundary near = suspect.nearBoundary(e.at);
+    e.toSupport = near.toSupport;
+    e.toLoad = near.toLoad;
+    e.zone = near.zone;
+}
+
+}  // namespace
+
 std::vector<Evidence> testHotspots(const mesh::TetMesh& mesh, const std::vector<std::vector<double>>& stress,
                                    std::span<const Suspect> suspects, const Resolve& resolve, Progress& progress) {
-    struct Ball {
-        Vec3 place;
-        double size, coarseAngle;
-    };
     std::vector<Ball> balls;
     std::vector<Evidence> all;
     auto measure = [&](Evidence& e, std::size_t i, const mesh::TetMesh& m, const std::vector<std::vector<double>>& s,
-                       bool last = false) {
-        const Ball& b = balls[i];
-        e.reach = measuredReach * b.size;
-        // the last refinement is around the peak only, so that is where it is looked for
-        const Highest highest = last ? highestAround(m, s, e.at, measuredReach * lastReach * b.size)
-                                     : highestAround(m, s, b.place, e.reach);
-        e.size.push_back(sizeAround(m, highest.at, (last ? 0.5 : 1) * sizedReach * b.size));
-        for (std::size_t c = 0; last && c < highest.ofCase.size(); ++c) {
-            const bool governs = e.casePeak[c] >= e.peak.back();  // others may have their peak elsewhere
-            if (!governs)
-                e.casePeak[c] = std::max(e.casePeak[c], highest.ofCase[c]);
-            else
-                e.casePeak[c] = highest.ofCase[c];
-        }
-        if (!last) e.casePeak = highest.ofCase;
-        e.peak.push_back(highest.all);
-        e.at = highest.at;
-        e.alongEdge.push_back(meanAlongEdge(m, s, b.place, e.reach));
-        e.elements.push_back(static_cast<std::int64_t>(m.tet.size()));
-        if (!suspects[i].nearBoundary) return;
-        const NearBoundary near = suspects[i].nearBoundary(e.at);
-        e.toSupport = near.toSupport;
-        e.toLoad = near.toLoad;
-        e.zone = near.zone;
-    };
+                       bool last = false) { addMeasure(e, balls[i], suspects[i], m, s, last); };
     for (std::size_t i = 0; i < suspects.size(); ++i) {
         const Vec3& place = suspects[i].place;
         const double size = elementSizeAt(mesh, place);

@@ -139,19 +139,8 @@ Points product(const StencilMatrix& matrix, const Points& points) {
     return out;
 }
 
-LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives, int levels) {
-    const CageReport report = inspect(cage);
-    if (!report.manifold) {
-        for (const CageProblem& p : report.problems)
-            throw InputError(ErrorDetail{"The cage has no smooth body.",
-                                         {},
-                                         placeText(p.at),
-                                         "a cage whose edges have one or two faces",
-                                         p.text});
-    }
-    const RegularFaces regular(cage);
-    std::vector<RegularGrid> grids(cage.face.size());
-    parallelFor(grids.size(), [&](std::size_t f) { grids[f] = regular.around(static_cast<std::int32_t>(f)); });
+/// The cage refined around its irregular places.
+static std::unique_ptr<Far::TopologyRefiner> refinerOf(const Cage& cage, int levels) {
     std::vector<int> counts(cage.face.size(), 4), corners;
     corners.reserve(4 * cage.face.size());
     for (const Quad& q : cage.face) corners.insert(corners.end(), q.begin(), q.end());
@@ -179,7 +168,23 @@ LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& pla
     Far::TopologyRefiner::AdaptiveOptions adaptive(levels);
     adaptive.useInfSharpPatch = true;  // exact at sharp creases
     refiner->RefineAdaptive(adaptive);
+    return refiner;
+}
 
+LimitStencils limitStencils(const Cage& cage, const std::vector<LimitPlace>& places, bool derivatives, int levels) {
+    const CageReport report = inspect(cage);
+    if (!report.manifold) {
+        for (const CageProblem& p : report.problems)
+            throw InputError(ErrorDetail{"The cage has no smooth body.",
+                                         {},
+                                         placeText(p.at),
+                                         "a cage whose edges have one or two faces",
+                                         p.text});
+    }
+    const RegularFaces regular(cage);
+    std::vector<RegularGrid> grids(cage.face.size());
+    parallelFor(grids.size(), [&](std::size_t f) { grids[f] = regular.around(static_cast<std::int32_t>(f)); });
+    const std::unique_ptr<Far::TopologyRefiner> refiner = refinerOf(cage, levels);
     // one array of places a run of equal faces that are not regular
     using Table = Far::LimitStencilTableFactoryReal<double>;
     Table::LocationArrayVec arrays;

@@ -248,35 +248,75 @@ std::array<Vec3, 6> hermite(const Vec3& p0, const Vec3& d0, const Vec3& p1, cons
     return r;
 }
 
-}  // namespace
-
-PatchSet makePatches(const Cage& cage) {
-    const CageReport report = inspect(cage);
-    if (!report.closed || !report.manifold) {
-        const CageProblem& p = report.problems.front();
-        throw InputError(
-            ErrorDetail{"The cage does not close a body.", {}, placeText(p.at), "every edge with two faces", p.text});
+/// Patches of a cage, built step by step: from its own stencils where it is regular, fitted to the limit surface beside
+/// creases, their borders shared, their normals brought together across borders.
+class PatchMaker {
+  public:
+    explicit PatchMaker(const Cage& cage) : cage_(cage), c_(cage) {}
+    PatchSet make() {
+        sortFaces();
+        joinBeziers();
+        sampleLimit();
+        shareBorders();
+        fitInside();
+        bringNormalsTogether();
+        measureJumps();
+        return std::move(r_);
     }
-    const Connectivity c(cage);
-    const Finer finer = refineOnce(cage, c);
+
+  private:
+    static constexpr int inside = 8;  // samples across a face beside creases
+
+    /// Which faces are regular, and which lie beside creases.
+    void sortFaces();
+    void joinBeziers();
+    /// Normals and, at creases, points of the limit surface along the edges and inside faces.
+    void sampleLimit();
+    void shareBorders();
+    void fitInside();
+    void bringNormalsTogether();
+    void leanTogether();
+    void polishFace(std::size_t f);
+    void measureJumps();
+    Vec3 pointAt(std::int32_t i) const { return at_.row(i).transpose(); }
+    Vec3 alongSide(std::int32_t i, int k) const {
+        const Vec3 u = du_.row(i).transpose(), v = dv_.row(i).transpose();
+        return k == 0 ? u : k == 1 ? v : k == 2 ? Vec3(-u) : Vec3(-v);
+    }
+
+    const Cage& cage_;
+    const Connectivity c_;
+    PatchSet r_;
+    std::vector<char> creased_;                             // [vertices]
+    std::vector<char> regular_, sampled_;                   // [faces]
+    std::vector<std::int32_t> firstOfEdge_, firstOfFace_;   // of their samples; -1: none
+    Points at_, du_, dv_;                                   // [samples] of the limit surface
+    std::vector<std::array<Vec3, polishSamples>> between_;  // [edges] the normals that both sides lean to
+};
+
+void PatchMaker::sortFaces() {
+    creased_.assign(cage_.position.size(), 0);
+    for (const Crease& x : cage_.crease)
+        if (x.sharpness > 0) creased_[x.a] = creased_[x.b] = 1;
+    const std::size_t faces = cage_.face.size();
+    r_.patch.resize(faces);
+    regular_.assign(faces, 1);
+    sampled_.assign(faces, 0);
+    for (std::size_t f = 0; f < faces; ++f)
+        for (auto v : cage_.face[f]) {
+            regular_[f] = regular_[f] && c_.edgesOfVertex[v].size() == 4 && !creased_[v];
+            sampled_[f] = sampled_[f] || creased_[v];
+        }
+}
+
+void PatchMaker::joinBeziers() {
+    const Finer finer = refineOnce(cage_, c_);
     const Connectivity fc(finer.cage);
     std::vector<Ring> ring(finer.cage.position.size());
     parallelFor(ring.size(), [&](std::size_t v) {
         if (!fc.facesOfVertex[v].empty()) ring[v] = ringOf(finer.cage, fc, static_cast<std::int32_t>(v));
     });
-    std::vector<char> creased(cage.position.size(), 0);
-    for (const Crease& x : cage.crease)
-        if (x.sharpness > 0) creased[x.a] = creased[x.b] = 1;
-    const std::size_t faces = cage.face.size();
-    PatchSet r;
-    r.patch.resize(faces);
-    std::vector<char> regular(faces, 1), sampled(faces, 0);
-    for (std::size_t f = 0; f < faces; ++f)
-        for (auto v : cage.face[f]) {
-            regular[f] = regular[f] && c.edgesOfVertex[v].size() == 4 && !creased[v];
-            sampled[f] = sampled[f] || creased[v];
-        }
-    parallelFor(faces, [&](std::size_t f) {
+    parallelFor(cage_.face.size(), [&](std::size_t f) {
         std::array<Vec3, 49> joined;
         for (int k = 0; k < 4; ++k) {
             const auto b = bezierOf(finer.cage.face[4 * f + k], ring);
@@ -289,182 +329,204 @@ PatchSet makePatches(const Cage& cage) {
         }
         static const int kept[6] = {0, 1, 2, 4, 5, 6};
         for (int j = 0; j < 6; ++j)
-            for (int i = 0; i < 6; ++i) r.patch[f].pole[6 * j + i] = joined[7 * kept[j] + kept[i]];
+            for (int i = 0; i < 6; ++i) r_.patch[f].pole[6 * j + i] = joined[7 * kept[j] + kept[i]];
     });
-    // normals and, at creases, points of the limit surface along the edges
+}
+
+void PatchMaker::sampleLimit() {
+    const std::size_t faces = cage_.face.size();
     std::vector<LimitPlace> places;
-    std::vector<std::int32_t> firstOfEdge(c.edge.size(), -1);
+    firstOfEdge_.assign(c_.edge.size(), -1);
     for (std::size_t f = 0; f < faces; ++f)
         for (int k = 0; k < 4; ++k) {
-            const auto e = c.edgeOfFace[f][k];
-            if (c.edge[e].face[0] != static_cast<std::int32_t>(f) ||
-                (regular[c.edge[e].face[0]] && regular[c.edge[e].face[1]]))
+            const auto e = c_.edgeOfFace[f][k];
+            if (c_.edge[e].face[0] != static_cast<std::int32_t>(f) ||
+                (regular_[c_.edge[e].face[0]] && regular_[c_.edge[e].face[1]]))
                 continue;
-            firstOfEdge[e] = static_cast<std::int32_t>(places.size());
+            firstOfEdge_[e] = static_cast<std::int32_t>(places.size());
             for (int s = 0; s < polishSamples; ++s)
                 places.push_back(sidePlace(static_cast<std::int32_t>(f), k, polishAt(s)));
             for (double t : {0.0, 0.5, 1.0}) places.push_back(sidePlace(static_cast<std::int32_t>(f), k, t));
         }
-    std::vector<std::int32_t> firstOfFace(faces, -1);
-    constexpr int inside = 8;
+    firstOfFace_.assign(faces, -1);
     for (std::size_t f = 0; f < faces; ++f) {
-        if (!sampled[f]) continue;
-        firstOfFace[f] = static_cast<std::int32_t>(places.size());
+        if (!sampled_[f]) continue;
+        firstOfFace_[f] = static_cast<std::int32_t>(places.size());
         for (int j = 0; j < inside; ++j)
             for (int i = 0; i < inside; ++i)
                 places.push_back({static_cast<std::int32_t>(f), (i + 0.5) / inside, (j + 0.5) / inside});
     }
-    Points at, du, dv;
     if (!places.empty()) {
-        const LimitStencils s = limitStencils(cage, places, true);
-        const Points rows = asRows(cage.position);
-        at = s.point * rows;
-        du = s.du * rows;
-        dv = s.dv * rows;
+        const LimitStencils s = limitStencils(cage_, places, true);
+        const Points rows = asRows(cage_.position);
+        at_ = s.point * rows;
+        du_ = s.du * rows;
+        dv_ = s.dv * rows;
     }
-    auto pointAt = [&](std::int32_t i) { return Vec3(at.row(i).transpose()); };
-    auto alongSide = [&](std::int32_t i, int k) {
-        const Vec3 u = du.row(i).transpose(), v = dv.row(i).transpose();
-        return Vec3(k == 0 ? u : k == 1 ? v : k == 2 ? -u : -v);
-    };
+}
+
+void PatchMaker::shareBorders() {
     // borders beside creases follow the limit surface
-    std::vector<std::array<Vec3, 6>> border(c.edge.size());
-    std::vector<char> followed(c.edge.size(), 0);
-    for (std::size_t e = 0; e < c.edge.size(); ++e) {
-        const auto& x = c.edge[e];
-        if (!creased[x.a] && !creased[x.b]) continue;
-        const auto i = firstOfEdge[e] + polishSamples;
+    std::vector<std::array<Vec3, 6>> border(c_.edge.size());
+    std::vector<char> followed(c_.edge.size(), 0);
+    for (std::size_t e = 0; e < c_.edge.size(); ++e) {
+        const auto& x = c_.edge[e];
+        if (!creased_[x.a] && !creased_[x.b]) continue;
+        const auto i = firstOfEdge_[e] + polishSamples;
         border[e] = hermite(pointAt(i), alongSide(i, x.side[0]), pointAt(i + 1), alongSide(i + 1, x.side[0]),
                             pointAt(i + 2), alongSide(i + 2, x.side[0]));
         followed[e] = 1;
     }
     // both neighbours take the border of the first
-    for (std::size_t e = 0; e < c.edge.size(); ++e) {
-        const auto& x = c.edge[e];
+    for (std::size_t e = 0; e < c_.edge.size(); ++e) {
+        const auto& x = c_.edge[e];
         for (int t = 0; t < 6; ++t) {
-            const Vec3 p = followed[e] ? border[e][t] : r.patch[x.face[0]].pole[sidePole(x.side[0], t, 0)];
-            r.patch[x.face[0]].pole[sidePole(x.side[0], t, 0)] = p;
-            r.patch[x.face[1]].pole[sidePole(x.side[1], 5 - t, 0)] = p;
+            const Vec3 p = followed[e] ? border[e][t] : r_.patch[x.face[0]].pole[sidePole(x.side[0], t, 0)];
+            r_.patch[x.face[0]].pole[sidePole(x.side[0], t, 0)] = p;
+            r_.patch[x.face[1]].pole[sidePole(x.side[1], 5 - t, 0)] = p;
         }
     }
     // corners exactly once
-    for (std::size_t v = 0; v < cage.position.size(); ++v) {
-        if (c.facesOfVertex[v].empty()) continue;
+    for (std::size_t v = 0; v < cage_.position.size(); ++v) {
+        if (c_.facesOfVertex[v].empty()) continue;
         bool set = false;
         Vec3 p = Vec3::Zero();
-        for (auto f : c.facesOfVertex[v])
+        for (auto f : c_.facesOfVertex[v])
             for (int k = 0; k < 4; ++k)
-                if (cage.face[f][k] == static_cast<std::int32_t>(v)) {
-                    Vec3& pole = r.patch[f].pole[sidePole(k, 0, 0)];
+                if (cage_.face[f][k] == static_cast<std::int32_t>(v)) {
+                    Vec3& pole = r_.patch[f].pole[sidePole(k, 0, 0)];
                     if (!set) p = pole, set = true;
                     pole = p;
                 }
     }
+}
+
+void PatchMaker::fitInside() {
     parallelFor(
-        faces,
+        cage_.face.size(),
         [&](std::size_t f) {
-            if (sampled[f]) {
-                Eigen::Matrix<double, inside * inside, 16> a;
-                Eigen::Matrix<double, inside * inside, 3> b;
-                for (int j = 0; j < inside; ++j)
-                    for (int i = 0; i < inside; ++i) {
-                        double x[6], y[6];
-                        patchBasis((i + 0.5) / inside, x, nullptr);
-                        patchBasis((j + 0.5) / inside, y, nullptr);
-                        const int row = inside * j + i;
-                        Vec3 rest = pointAt(firstOfFace[f] + row);
-                        for (int q = 0; q < 6; ++q)
-                            for (int p = 0; p < 6; ++p) {
-                                const double w = x[p] * y[q];
-                                if (p >= 1 && p <= 4 && q >= 1 && q <= 4)
-                                    a(row, 4 * (q - 1) + p - 1) = w;
-                                else
-                                    rest -= w * r.patch[f].pole[6 * q + p];
-                            }
-                        b.row(row) = rest.transpose();
-                    }
-                const Eigen::Matrix<double, 16, 3> x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
-                for (int q = 1; q <= 4; ++q)
-                    for (int p = 1; p <= 4; ++p) r.patch[f].pole[6 * q + p] = x.row(4 * (q - 1) + p - 1).transpose();
-                return;
-            }
+            if (!sampled_[f]) return;
+            Eigen::Matrix<double, inside * inside, 16> a;
+            Eigen::Matrix<double, inside * inside, 3> b;
+            for (int j = 0; j < inside; ++j)
+                for (int i = 0; i < inside; ++i) {
+                    double x[6], y[6];
+                    patchBasis((i + 0.5) / inside, x, nullptr);
+                    patchBasis((j + 0.5) / inside, y, nullptr);
+                    const int row = inside * j + i;
+                    Vec3 rest = pointAt(firstOfFace_[f] + row);
+                    for (int q = 0; q < 6; ++q)
+                        for (int p = 0; p < 6; ++p) {
+                            const double w = x[p] * y[q];
+                            if (p >= 1 && p <= 4 && q >= 1 && q <= 4)
+                                a(row, 4 * (q - 1) + p - 1) = w;
+                            else
+                                rest -= w * r_.patch[f].pole[6 * q + p];
+                        }
+                    b.row(row) = rest.transpose();
+                }
+            const Eigen::Matrix<double, 16, 3> x = (a.transpose() * a).ldlt().solve(a.transpose() * b);
+            for (int q = 1; q <= 4; ++q)
+                for (int p = 1; p <= 4; ++p) r_.patch[f].pole[6 * q + p] = x.row(4 * (q - 1) + p - 1).transpose();
         },
         8);
-    // the normals that both sides of a border lean to, and each side towards them, in turns
-    std::vector<std::array<Vec3, polishSamples>> between(c.edge.size());
-    for (int round = 0; round < 32; ++round) {
-        parallelFor(c.edge.size(), [&](std::size_t e) {
-            if (firstOfEdge[e] < 0) return;
-            const auto& x = c.edge[e];
-            for (int s = 0; s < polishSamples; ++s) {
-                const LimitPlace p = sidePlace(x.face[0], x.side[0], polishAt(s)),
-                                 q = sidePlace(x.face[1], x.side[1], 1 - polishAt(s));
-                const bool exact0 = regular[x.face[0]], exact1 = regular[x.face[1]];
-                const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(),
-                           b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
-                between[e][s] = exact0 ? a : exact1 ? b : (a + b).normalized();
+}
+
+void PatchMaker::leanTogether() {
+    parallelFor(c_.edge.size(), [&](std::size_t e) {
+        if (firstOfEdge_[e] < 0) return;
+        const auto& x = c_.edge[e];
+        for (int s = 0; s < polishSamples; ++s) {
+            const LimitPlace p = sidePlace(x.face[0], x.side[0], polishAt(s)),
+                             q = sidePlace(x.face[1], x.side[1], 1 - polishAt(s));
+            const bool exact0 = regular_[x.face[0]], exact1 = regular_[x.face[1]];
+            const Vec3 a = r_.patch[x.face[0]].cross(p.u, p.v).normalized(),
+                       b = r_.patch[x.face[1]].cross(q.u, q.v).normalized();
+            between_[e][s] = exact0 ? a : exact1 ? b : (a + b).normalized();
+        }
+    });
+}
+
+void PatchMaker::polishFace(std::size_t f) {
+    std::array<std::array<Vec3, polishSamples>, 4> normal;
+    for (int k = 0; k < 4; ++k) {
+        const auto e = c_.edgeOfFace[f][k];
+        const bool first = c_.edge[e].face[0] == static_cast<std::int32_t>(f);
+        for (int s = 0; s < polishSamples; ++s) normal[k][s] = between_[e][first ? s : polishSamples - 1 - s];
+    }
+    // a side may meet its normals turned over: then it has to stay nearer to where it was
+    const Patch before = r_.patch[f];
+    auto turnedOver = [&] {
+        for (int k = 0; k < 4; ++k)
+            for (int s = 0; s <= 16; ++s) {
+                const LimitPlace p = sidePlace(static_cast<std::int32_t>(f), k, s / 16.0);
+                if (!(r_.patch[f].cross(p.u, p.v).dot(before.cross(p.u, p.v)) > 0)) return true;
             }
-        });
+        return false;
+    };
+    for (double stiffness : {1e-4, 1e-3, 1e-2, 0.1}) {
+        polish(r_.patch[f], normal, stiffness);
+        if (!turnedOver()) return;
+        r_.patch[f] = before;
+    }
+}
+
+void PatchMaker::bringNormalsTogether() {
+    // the normals that both sides of a border lean to, and each side towards them, in turns
+    between_.resize(c_.edge.size());
+    for (int round = 0; round < 32; ++round) {
+        leanTogether();
         parallelFor(
-            faces,
+            cage_.face.size(),
             [&](std::size_t f) {
-                if (regular[f] || sampled[f]) return;
-                std::array<std::array<Vec3, polishSamples>, 4> normal;
-                for (int k = 0; k < 4; ++k) {
-                    const auto e = c.edgeOfFace[f][k];
-                    const bool first = c.edge[e].face[0] == static_cast<std::int32_t>(f);
-                    for (int s = 0; s < polishSamples; ++s)
-                        normal[k][s] = between[e][first ? s : polishSamples - 1 - s];
-                }
-                // a side may meet its normals turned over: then it has to stay nearer to where it was
-                const Patch before = r.patch[f];
-                auto turnedOver = [&] {
-                    for (int k = 0; k < 4; ++k)
-                        for (int s = 0; s <= 16; ++s) {
-                            const LimitPlace p = sidePlace(static_cast<std::int32_t>(f), k, s / 16.0);
-                            if (!(r.patch[f].cross(p.u, p.v).dot(before.cross(p.u, p.v)) > 0)) return true;
-                        }
-                    return false;
-                };
-                for (double stiffness : {1e-4, 1e-3, 1e-2, 0.1}) {
-                    polish(r.patch[f], normal, stiffness);
-                    if (!turnedOver()) return;
-                    r.patch[f] = before;
-                }
+                if (!regular_[f] && !sampled_[f]) polishFace(f);
             },
             8);
     }
-    // how well normals agree
-    std::vector<double> sharp(c.edge.size(), 0);
-    for (const Crease& x : cage.crease) {
-        const auto e = c.edgeBetween(x.a, x.b);
+}
+
+void PatchMaker::measureJumps() {
+    std::vector<double> sharp(c_.edge.size(), 0);
+    for (const Crease& x : cage_.crease) {
+        const auto e = c_.edgeBetween(x.a, x.b);
         if (e >= 0) sharp[e] = x.sharpness;
     }
     std::vector<double> jumps;
-    for (std::size_t e = 0; e < c.edge.size(); ++e) {
+    for (std::size_t e = 0; e < c_.edge.size(); ++e) {
         if (sharp[e] > 0) continue;
-        const auto& x = c.edge[e];
-        const bool isRegular = regular[x.face[0]] && regular[x.face[1]];
+        const auto& x = c_.edge[e];
+        const bool isRegular = regular_[x.face[0]] && regular_[x.face[1]];
         for (int s = 0; s <= 16; ++s) {
             const double t = s / 16.0;
             const LimitPlace p = sidePlace(x.face[0], x.side[0], t), q = sidePlace(x.face[1], x.side[1], 1 - t);
-            const Vec3 a = r.patch[x.face[0]].cross(p.u, p.v).normalized(),
-                       b = r.patch[x.face[1]].cross(q.u, q.v).normalized();
+            const Vec3 a = r_.patch[x.face[0]].cross(p.u, p.v).normalized(),
+                       b = r_.patch[x.face[1]].cross(q.u, q.v).normalized();
             const double angle = 2 * std::asin(std::min(1.0, 0.5 * (a - b).norm())) * 180 / M_PI;
             if (isRegular) {
-                r.regularJump = std::max(r.regularJump, angle);
+                r_.regularJump = std::max(r_.regularJump, angle);
             } else {
                 jumps.push_back(angle);
-                if (angle > r.irregularJump) r.irregularJump = angle, r.jumpAt = r.patch[x.face[0]].point(p.u, p.v);
+                if (angle > r_.irregularJump) r_.irregularJump = angle, r_.jumpAt = r_.patch[x.face[0]].point(p.u, p.v);
             }
         }
     }
     if (!jumps.empty()) {
         const auto at95 = jumps.begin() + static_cast<std::ptrdiff_t>(0.95 * static_cast<double>(jumps.size() - 1));
         std::nth_element(jumps.begin(), at95, jumps.end());
-        r.jump95 = *at95;
+        r_.jump95 = *at95;
     }
-    return r;
+}
+
+}  // namespace
+
+PatchSet makePatches(const Cage& cage) {
+    const CageReport report = inspect(cage);
+    if (!report.closed || !report.manifold) {
+        const CageProblem& p = report.problems.front();
+        throw InputError(
+            ErrorDetail{"The cage does not close a body.", {}, placeText(p.at), "every edge with two faces", p.text});
+    }
+    return PatchMaker(cage).make();
 }
 
 }  // namespace escultura::cage

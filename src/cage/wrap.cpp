@@ -369,8 +369,8 @@ Cage wrapBody(const std::function<double(const Vec3&)>& value, const Box3& bound
     return whole(std::move(cage), std::move(onPlane));
 }
 
-void refineAround(Cage& cage, std::vector<char> marked) {
-    // a face has no, one, two neighbouring or four marked corners: the others are filled up
+/// Marks more corners until a face has no, one, two neighbouring or four of them.
+static void fillUp(const Cage& cage, std::vector<char>& marked) {
     for (bool grown = true; grown;) {
         grown = false;
         for (const Quad& q : cage.face) {
@@ -383,6 +383,28 @@ void refineAround(Cage& cage, std::vector<char> marked) {
             }
         }
     }
+}
+
+/// Creases along the thirds of the edges that were split.
+static std::vector<Crease> splitCreases(const Cage& cage,
+                                        const std::map<std::pair<std::int32_t, std::int32_t>, std::int32_t>& third) {
+    std::vector<Crease> creases;
+    for (const Crease& x : cage.crease) {
+        const auto p = third.find({x.a, x.b}), q = third.find({x.b, x.a});
+        std::vector<std::int32_t> chain{x.a};
+        if (p != third.end()) chain.push_back(p->second);
+        if (q != third.end()) chain.push_back(q->second);
+        chain.push_back(x.b);
+        for (std::size_t i = 0; i + 1 < chain.size(); ++i)
+            creases.push_back({std::min(chain[i], chain[i + 1]), std::max(chain[i], chain[i + 1]), x.sharpness});
+    }
+    std::sort(creases.begin(), creases.end(),
+              [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    return creases;
+}
+
+void refineAround(Cage& cage, std::vector<char> marked) {
+    fillUp(cage, marked);
     std::map<std::pair<std::int32_t, std::int32_t>, std::int32_t> third;  // (near, far): a third of the way
     auto at = [&](std::int32_t a, std::int32_t b) {
         const auto [found, isNew] = third.try_emplace({a, b}, static_cast<std::int32_t>(cage.position.size()));
@@ -440,18 +462,7 @@ void refineAround(Cage& cage, std::vector<char> marked) {
         }
     }
     cage.face = std::move(faces);
-    std::vector<Crease> creases;
-    for (const Crease& x : cage.crease) {
-        const auto p = third.find({x.a, x.b}), q = third.find({x.b, x.a});
-        std::vector<std::int32_t> chain{x.a};
-        if (p != third.end()) chain.push_back(p->second);
-        if (q != third.end()) chain.push_back(q->second);
-        chain.push_back(x.b);
-        for (std::size_t i = 0; i + 1 < chain.size(); ++i)
-            creases.push_back({std::min(chain[i], chain[i + 1]), std::max(chain[i], chain[i + 1]), x.sharpness});
-    }
-    std::sort(creases.begin(), creases.end(),
-              [](const Crease& x, const Crease& y) { return std::pair(x.a, x.b) < std::pair(y.a, y.b); });
+    std::vector<Crease> creases = splitCreases(cage, third);
     cage.crease = std::move(creases);
 }
 

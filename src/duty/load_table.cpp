@@ -62,34 +62,85 @@ std::string inWords(const Load& l) {
     return words(l.kind) + " on " + listed(l.on.interfaces) + " (" + l.on.face + "): " + describe(l);
 }
 
-}  // namespace
+/// Reads a table line by line; every refusal names the line and the column.
+class TableReader {
+  public:
+    TableReader(const std::string& text, const std::string& file, const Part& part)
+        : in_(text), file_(file), part_(part), figures_(tableFigures()) {}
 
-LoadTable readLoadTable(const std::string& text, const std::string& file, const Part& part) {
-    std::istringstream in(text);
-    std::string line;
-    int number = 0;
-    auto refuse = [&](const std::string& column, const std::string& expected, const std::string& found) {
-        throw InputError(ErrorDetail{"The table of loads cannot be used.", file,
-                                     "line " + std::to_string(number) + (column.empty() ? "" : ", column " + column),
-                                     expected, found});
-    };
-    while (std::getline(in, line) && (++number, trimmed(line).empty() || line[0] == '#')) {
+    /// The load cases of the table, in the order of their first lines.
+    std::vector<LoadCase> read() {
+        readHeadings();
+        std::vector<LoadCase> cases;
+        for (std::string line; std::getline(in_, line);) {
+            ++number_;
+            if (trimmed(line).empty() || line[0] == '#') continue;
+            fields_ = split(line, delimiter_);
+            std::string loadCase;
+            const Load l = readLoad(loadCase);
+            auto at = std::find_if(cases.begin(), cases.end(), [&](const auto& c) { return c.name == loadCase; });
+            if (at == cases.end()) {
+                cases.push_back({loadCase, {}, LoadCase::Use::check, 1});
+                at = cases.end() - 1;
+            }
+            at->loads.push_back(l);
+        }
+        if (cases.empty()) refuse("", "at least one line of loads", "none");
+        return cases;
     }
-    if (line.compare(0, 3, "\xEF\xBB\xBF") == 0) line.erase(0, 3);
-    char delimiter = ',';
-    for (const char d : {';', '\t'})
-        if (line.find(d) != std::string::npos) delimiter = d;
+
+  private:
+    [[noreturn]] void refuse(const std::string& column, const std::string& expected, const std::string& found) const {
+        throw InputError(ErrorDetail{"The table of loads cannot be used.", file_,
+                                     "line " + std::to_string(number_) + (column.empty() ? "" : ", column " + column),
+                                     expected, found});
+    }
+    void readHeadings();
+    std::string value(const std::string& key) const {
+        const auto c = columns_.find(key);
+        return c == columns_.end() || c->second.at >= fields_.size() ? std::string() : fields_[c->second.at];
+    }
+    double quantity(const std::string& key, Dimension wanted) const {
+        std::string v = value(key);
+        if (v.empty()) return 0.0;
+        if (delimiter_ != ',') std::replace(v.begin(), v.end(), ',', '.');
+        try {
+            return parseQuantity(v, wanted, columns_.at(key).unit);
+        } catch (const InputError& e) {
+            refuse("'" + key + "'", e.detail().expected.empty() ? "a number" : e.detail().expected, "'" + v + "'");
+        }
+    }
+    Load readLoad(std::string& loadCase) const;
+    const LoadKind& kindOf() const;
+    void readInterfaces(Load& l) const;
+    void readFigures(const LoadKind& kind, Load& l) const;
+
     struct Column {
         std::string unit;
         std::size_t at;
     };
-    std::map<std::string, Column> columns;
-    const std::vector<Figure<Load>> figures = tableFigures();
+    std::istringstream in_;
+    std::string file_;
+    const Part& part_;
+    const std::vector<Figure<Load>> figures_;
+    int number_ = 0;  // of the line
+    char delimiter_ = ',';
+    std::map<std::string, Column> columns_;
+    std::vector<std::string> fields_;
+};
+
+void TableReader::readHeadings() {
+    std::string line;
+    while (std::getline(in_, line) && (++number_, trimmed(line).empty() || line[0] == '#')) {
+    }
+    if (line.compare(0, 3, "\xEF\xBB\xBF") == 0) line.erase(0, 3);
+    for (const char d : {';', '\t'})
+        if (line.find(d) != std::string::npos) delimiter_ = d;
     std::map<std::string, const Figure<Load>*> known = {{"case", nullptr}, {"kind", nullptr},  {"interfaces", nullptr},
                                                         {"face", nullptr}, {"share", nullptr}, {"frame", nullptr}};
-    for (const Figure<Load>& f : figures)
+    for (const Figure<Load>& f : figures_)
         for (const std::string& heading : headingsOf(f)) known[heading] = &f;
-    const auto heads = split(line, delimiter);
+    const auto heads = split(line, delimiter_);
     for (std::size_t k = 0; k < heads.size(); ++k) {
         const auto open = heads[k].find('[');
         std::string key = trimmed(heads[k].substr(0, open));
@@ -102,7 +153,7 @@ LoadTable readLoadTable(const std::string& text, const std::string& file, const 
             refuse(std::to_string(k + 1), "one of the headings: " + all, "'" + key + "'");
         }
         const Figure<Load>* figure = found->second;
-        std::string unit = figure ? figure->fileUnit(part.units) : "";
+        std::string unit = figure ? figure->fileUnit(part_.units) : "";
         if (open != std::string::npos) {
             const auto close = heads[k].find(']', open);
             unit = trimmed(heads[k].substr(open + 1, close - open - 1));
@@ -113,84 +164,76 @@ LoadTable readLoadTable(const std::string& text, const std::string& file, const 
                        "'" + unit + "'");
             }
         }
-        if (columns.count(key)) refuse("'" + key + "'", "every heading once", "it twice");
-        columns[key] = {unit, k};
+        if (columns_.count(key)) refuse("'" + key + "'", "every heading once", "it twice");
+        columns_[key] = {unit, k};
     }
     for (const char* needed : {"case", "interfaces", "face"})
-        if (!columns.count(needed)) refuse("", std::string("a heading '") + needed + "'", "none");
+        if (!columns_.count(needed)) refuse("", std::string("a heading '") + needed + "'", "none");
+}
 
-    LoadTable table;
-    while (std::getline(in, line)) {
-        ++number;
-        if (trimmed(line).empty() || line[0] == '#') continue;
-        const auto fields = split(line, delimiter);
-        auto value = [&](const std::string& key) {
-            const auto c = columns.find(key);
-            return c == columns.end() || c->second.at >= fields.size() ? std::string() : fields[c->second.at];
-        };
-        auto quantity = [&](const std::string& key, Dimension wanted) {
-            std::string v = value(key);
-            if (v.empty()) return 0.0;
-            if (delimiter != ',') std::replace(v.begin(), v.end(), ',', '.');
-            try {
-                return parseQuantity(v, wanted, columns.at(key).unit);
-            } catch (const InputError& e) {
-                refuse("'" + key + "'", e.detail().expected.empty() ? "a number" : e.detail().expected, "'" + v + "'");
-            }
-            return 0.0;
-        };
-        Load l;
-        const std::string loadCase = value("case");
-        if (loadCase.empty()) refuse("'case'", "the name of a load case", "nothing");
-        const std::string word = value("kind").empty() ? "force" : value("kind");
-        const LoadKind* kind = nullptr;
-        std::vector<std::string> words;
-        for (const LoadKind& k : loadKinds()) {
-            if (k.inTables) words.push_back(k.key);
-            if (k.inTables && word == k.key) kind = &k;
-        }
-        if (!kind) refuse("'kind'", "one of: " + listed(words), "'" + word + "'");
-        l.kind = kind->kind;
-        std::stringstream names(value("interfaces"));
-        for (std::string name; std::getline(names, name, '+');) {
-            name = trimmed(name);
-            if (!part.findInterface(name)) {
-                std::vector<std::string> all;
-                for (const Interface& i : part.interfaces) all.push_back(i.name);
-                refuse("'interfaces'", "interfaces of the part, with + between: " + listed(all), "'" + name + "'");
-            }
-            l.on.interfaces.push_back(name);
-        }
-        if (l.on.interfaces.empty()) refuse("'interfaces'", "at least one interface", "nothing");
-        l.on.face = value("face");
-        l.frame = value("frame") == "global" ? "" : value("frame");
-        if (!l.frame.empty() && !part.findFrame(l.frame)) refuse("'frame'", "a frame of the part", "'" + l.frame + "'");
-        double size = 0;
-        for (const Figure<Load>& f : figures) {
-            Vec3 v = Vec3::Zero();
-            const auto headings = headingsOf(f);
-            for (std::size_t c = 0; c < headings.size(); ++c)
-                v[static_cast<int>(c)] = quantity(headings[c], f.dimension);
-            if (v.norm() > 0 && !hasColumn(*kind, f))
-                refuse("'" + headings.front() + "'", std::string("nothing: a load of kind ") + kind->key + " has none",
-                       "a value");
-            if (hasColumn(*kind, f)) setValue(f, l, v);
-            size += v.norm();
-        }
-        if (!(size > 0)) refuse("", "a load that is not zero", "zero or nothing");
-        const std::string share = value("share");
-        if (!share.empty() && share != "total" && share != "each")
-            refuse("'share'", "total or each", "'" + share + "'");
-        l.sharedTotal = share != "each";
-        auto at =
-            std::find_if(table.cases.begin(), table.cases.end(), [&](const auto& c) { return c.name == loadCase; });
-        if (at == table.cases.end()) {
-            table.cases.push_back({loadCase, {}, LoadCase::Use::check, 1});
-            at = table.cases.end() - 1;
-        }
-        at->loads.push_back(l);
+const LoadKind& TableReader::kindOf() const {
+    const std::string word = value("kind").empty() ? "force" : value("kind");
+    const LoadKind* kind = nullptr;
+    std::vector<std::string> words;
+    for (const LoadKind& k : loadKinds()) {
+        if (k.inTables) words.push_back(k.key);
+        if (k.inTables && word == k.key) kind = &k;
     }
-    if (table.cases.empty()) refuse("", "at least one line of loads", "none");
+    if (!kind) refuse("'kind'", "one of: " + listed(words), "'" + word + "'");
+    return *kind;
+}
+
+void TableReader::readInterfaces(Load& l) const {
+    std::stringstream names(value("interfaces"));
+    for (std::string name; std::getline(names, name, '+');) {
+        name = trimmed(name);
+        if (!part_.findInterface(name)) {
+            std::vector<std::string> all;
+            for (const Interface& i : part_.interfaces) all.push_back(i.name);
+            refuse("'interfaces'", "interfaces of the part, with + between: " + listed(all), "'" + name + "'");
+        }
+        l.on.interfaces.push_back(name);
+    }
+    if (l.on.interfaces.empty()) refuse("'interfaces'", "at least one interface", "nothing");
+}
+
+void TableReader::readFigures(const LoadKind& kind, Load& l) const {
+    double size = 0;
+    for (const Figure<Load>& f : figures_) {
+        Vec3 v = Vec3::Zero();
+        const auto headings = headingsOf(f);
+        for (std::size_t c = 0; c < headings.size(); ++c) v[static_cast<int>(c)] = quantity(headings[c], f.dimension);
+        if (v.norm() > 0 && !hasColumn(kind, f))
+            refuse("'" + headings.front() + "'", std::string("nothing: a load of kind ") + kind.key + " has none",
+                   "a value");
+        if (hasColumn(kind, f)) setValue(f, l, v);
+        size += v.norm();
+    }
+    if (!(size > 0)) refuse("", "a load that is not zero", "zero or nothing");
+}
+
+Load TableReader::readLoad(std::string& loadCase) const {
+    Load l;
+    loadCase = value("case");
+    if (loadCase.empty()) refuse("'case'", "the name of a load case", "nothing");
+    const LoadKind& kind = kindOf();
+    l.kind = kind.kind;
+    readInterfaces(l);
+    l.on.face = value("face");
+    l.frame = value("frame") == "global" ? "" : value("frame");
+    if (!l.frame.empty() && !part_.findFrame(l.frame)) refuse("'frame'", "a frame of the part", "'" + l.frame + "'");
+    readFigures(kind, l);
+    const std::string share = value("share");
+    if (!share.empty() && share != "total" && share != "each") refuse("'share'", "total or each", "'" + share + "'");
+    l.sharedTotal = share != "each";
+    return l;
+}
+
+}  // namespace
+
+LoadTable readLoadTable(const std::string& text, const std::string& file, const Part& part) {
+    LoadTable table;
+    table.cases = TableReader(text, file, part).read();
     // the whole part file must still be right with these loads: faces, frames, kinds
     parsePart(withLoadTable(part, table), part.path);
     for (const LoadCase& c : table.cases) {

@@ -215,6 +215,72 @@ Part readPart(const std::string& path) {
     return parsePart(readWholeText(path, "The part file cannot be opened."), path);
 }
 
+namespace {
+
+void readFields(const Node& root, const Units& u, const std::string& path, Part& p) {
+    const std::set<std::string> fieldKeys{"name",      "file", "array",  "origin", "spacing",
+                                          "cell_size", "unit", "values", "clamp"};
+    if (root.has("field")) {
+        const Node f = root.at("field");
+        std::set<std::string> mainKeys = fieldKeys;
+        mainKeys.insert({"threshold", "volume_fraction"});
+        f.onlyKeys(mainKeys);
+        p.fields.push_back(readFieldSource(f, u, path));
+        if (f.has("threshold")) p.threshold = f.at("threshold").quantity(dimension::none, "");
+        if (!(p.threshold > 0 && p.threshold < 1))
+            f.at("threshold").refuse("a value above 0 and below 1", formatNumber(p.threshold));
+        if (f.has("volume_fraction")) {
+            p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
+            if (!(*p.volumeFraction > 0 && *p.volumeFraction < 1))
+                f.at("volume_fraction").refuse("a value above 0 and below 1", formatNumber(*p.volumeFraction));
+        }
+    } else if (root.has("more_fields")) {
+        root.at("more_fields").refuse("a main 'field' first", "none");
+    }
+    if (root.has("more_fields"))
+        for (const Node& n : root.at("more_fields").list()) {
+            n.onlyKeys(fieldKeys);
+            p.fields.push_back(readFieldSource(n, u, path));
+            for (std::size_t i = 0; i + 1 < p.fields.size(); ++i)
+                if (p.fields[i].name == p.fields.back().name)
+                    n.refuse("a name used once ('name')", "'" + p.fields.back().name + "' again");
+        }
+}
+
+/// Design space, original, interfaces, what stays empty, symmetry.
+void readGeometry(const Node& root, const Units& u, const std::string& path, Part& p) {
+    if (root.has("design_space")) {
+        const Node d = root.at("design_space");
+        d.onlyKeys({"low", "high", "body", "unit", "offset"});
+        if (d.has("body")) p.designBody = readBody(d, u, path);
+        if (!d.has("body") || d.has("low") || d.has("high")) {
+            p.designSpace.low = d.at("low").vector(dimension::length, u.length);
+            p.designSpace.high = d.at("high").vector(dimension::length, u.length);
+            if (!(p.designSpace.low.array() < p.designSpace.high.array()).all())
+                d.refuse("low below high along every axis", "an empty box");
+        }
+    }
+    if (root.has("original")) {
+        root.at("original").onlyKeys({"body", "unit", "offset"});
+        p.original = readBody(root.at("original"), u, path);
+    }
+    for (const Node& n : root.at("interfaces").list()) {
+        p.interfaces.push_back(readInterface(n, u));
+        for (std::size_t i = 0; i + 1 < p.interfaces.size(); ++i)
+            if (p.interfaces[i].name == p.interfaces.back().name)
+                n.at("name").refuse("a name used once", "'" + p.interfaces.back().name + "' again");
+    }
+    if (root.has("keep_outs"))
+        for (const Node& n : root.at("keep_outs").list()) p.keepOuts.push_back(readKeepOut(n, u, path));
+    if (root.has("symmetry"))
+        for (const Node& n : root.at("symmetry").list()) {
+            n.onlyKeys({"point", "normal"});
+            p.symmetry.push_back({n.at("point").vector(dimension::length, u.length), n.at("normal").direction()});
+        }
+}
+
+}  // namespace
+
 Part parsePart(const std::string& text, const std::string& path) {
     const json document = parseStrictJson(text, path, "The part file is not valid JSON.");
     const Node root(document, "", path);
@@ -247,62 +313,8 @@ Part parsePart(const std::string& text, const std::string& path) {
         throw InputError(d);
     }
 
-    const std::set<std::string> fieldKeys{"name",      "file", "array",  "origin", "spacing",
-                                          "cell_size", "unit", "values", "clamp"};
-    if (root.has("field")) {
-        const Node f = root.at("field");
-        std::set<std::string> mainKeys = fieldKeys;
-        mainKeys.insert({"threshold", "volume_fraction"});
-        f.onlyKeys(mainKeys);
-        p.fields.push_back(readFieldSource(f, u, path));
-        if (f.has("threshold")) p.threshold = f.at("threshold").quantity(dimension::none, "");
-        if (!(p.threshold > 0 && p.threshold < 1))
-            f.at("threshold").refuse("a value above 0 and below 1", formatNumber(p.threshold));
-        if (f.has("volume_fraction")) {
-            p.volumeFraction = f.at("volume_fraction").quantity(dimension::none, "");
-            if (!(*p.volumeFraction > 0 && *p.volumeFraction < 1))
-                f.at("volume_fraction").refuse("a value above 0 and below 1", formatNumber(*p.volumeFraction));
-        }
-    } else if (root.has("more_fields")) {
-        root.at("more_fields").refuse("a main 'field' first", "none");
-    }
-    if (root.has("more_fields"))
-        for (const Node& n : root.at("more_fields").list()) {
-            n.onlyKeys(fieldKeys);
-            p.fields.push_back(readFieldSource(n, u, path));
-            for (std::size_t i = 0; i + 1 < p.fields.size(); ++i)
-                if (p.fields[i].name == p.fields.back().name)
-                    n.refuse("a name used once ('name')", "'" + p.fields.back().name + "' again");
-        }
-
-    if (root.has("design_space")) {
-        const Node d = root.at("design_space");
-        d.onlyKeys({"low", "high", "body", "unit", "offset"});
-        if (d.has("body")) p.designBody = readBody(d, u, path);
-        if (!d.has("body") || d.has("low") || d.has("high")) {
-            p.designSpace.low = d.at("low").vector(dimension::length, u.length);
-            p.designSpace.high = d.at("high").vector(dimension::length, u.length);
-            if (!(p.designSpace.low.array() < p.designSpace.high.array()).all())
-                d.refuse("low below high along every axis", "an empty box");
-        }
-    }
-    if (root.has("original")) {
-        root.at("original").onlyKeys({"body", "unit", "offset"});
-        p.original = readBody(root.at("original"), u, path);
-    }
-    for (const Node& n : root.at("interfaces").list()) {
-        p.interfaces.push_back(readInterface(n, u));
-        for (std::size_t i = 0; i + 1 < p.interfaces.size(); ++i)
-            if (p.interfaces[i].name == p.interfaces.back().name)
-                n.at("name").refuse("a name used once", "'" + p.interfaces.back().name + "' again");
-    }
-    if (root.has("keep_outs"))
-        for (const Node& n : root.at("keep_outs").list()) p.keepOuts.push_back(readKeepOut(n, u, path));
-    if (root.has("symmetry"))
-        for (const Node& n : root.at("symmetry").list()) {
-            n.onlyKeys({"point", "normal"});
-            p.symmetry.push_back({n.at("point").vector(dimension::length, u.length), n.at("normal").direction()});
-        }
+    readFields(root, u, path, p);
+    readGeometry(root, u, path, p);
     readDuty(root, u, p);
     for (const Node& n : root.at("requirements").list()) p.requirements.push_back(readRequirement(n, u, p));
     if (root.has("optimisation")) p.optimisation = readOptimisation(root.at("optimisation"), u, p);

@@ -56,24 +56,14 @@ double checkedMass(const Part& part, const CheckResult& check) {
     return check.quality.volume * part.material.density;
 }
 
-}  // namespace
+/// Makes the proposals for one finding.
+class Proposer {
+  public:
+    Proposer(const Part& part, const Recipe& recipe, const SurfaceResult& surface, const FieldResult& field,
+             const Finding& f)
+        : part(part), recipe(recipe), surface(surface), field(field), f(f) {}
 
-const char* name(Proposal::Kind kind) {
-    static const char* names[] = {"blend radius", "thicken", "threshold", "refine the mesh", "exclude"};
-    return names[static_cast<int>(kind)];
-}
-
-std::vector<Proposal> proposalsFor(const Project& project, const Variant& variant, const Finding& f, double amount) {
-    const Recipe& recipe = variant.recipe;
-    const auto surface = project.surface(recipe);
-    const auto check = project.check(recipe);
-    const auto field = project.field(recipe);
-    std::vector<Proposal> list;
-    if (!surface || !check || !field) return list;
-    const Part& part = project.partOf(recipe);
-    const bool hot = f.kind == Finding::Kind::hotspot;
-    const HotspotClass verdict = f.evidence.verdict;
-    auto propose = [&](Proposal::Kind kind, const std::string& text, const std::string& basis) -> Proposal& {
+    Proposal& propose(Proposal::Kind kind, const std::string& text, const std::string& basis) {
         Proposal p;
         p.kind = kind;
         p.finding = f.id;
@@ -82,21 +72,32 @@ std::vector<Proposal> proposalsFor(const Project& project, const Variant& varian
         p.recipe = recipe;
         p.position = f.position;
         p.reach = 1.5 * recipe.elementSize;
-        p.before = p.low = p.high = hot ? f.safetyFactor : 0;
+        p.before = p.low = p.high = f.kind == Finding::Kind::hotspot ? f.safetyFactor : 0;
         list.push_back(std::move(p));
         return list.back();
-    };
-
-    if (hot && (verdict == HotspotClass::artefact || verdict == HotspotClass::singular)) {
-        propose(Proposal::Kind::exclude,
-                std::string("Sign ") + f.id + " as " + assess::name(verdict) + ": its zone no longer counts",
-                f.evidence.reason);
     }
-    // a larger blend at the interface whose ring ends near by
+    /// A larger blend at the interface whose ring ends near by.
+    void blend();
+    /// @param amount  mm; 0: what suits the wall
+    void thicken(double amount);
+    void lowerThreshold();
+    void refine();
+
+    std::vector<Proposal> list;
+
+  private:
+    const Part& part;
+    const Recipe& recipe;
+    const SurfaceResult& surface;
+    const FieldResult& field;
+    const Finding& f;
+};
+
+void Proposer::blend() {
     const Interface* nearest = part.findInterface(f.nearestInterface);
     const bool onBlend = nearest && nearest->kind != Interface::Kind::bore && nearest->blendRadius > 0 &&
                          f.distance < 3 * nearest->blendRadius + recipe.elementSize;
-    if (hot && verdict != HotspotClass::artefact && onBlend) {
+    if (onBlend) {
         const double radius = nearest->blendRadius, larger = std::ceil(2 * std::max(1.5 * radius, radius + 1)) / 2;
         for (const PartNumberInfo& n : partNumbers(part))
             if (n.label == nearest->name + ": blend radius") {
@@ -110,66 +111,95 @@ std::vector<Proposal> proposalsFor(const Project& project, const Variant& varian
                          std::max(nearest->ringDiameter, nearest->boreDiameter);
             }
     }
-    const bool wall = f.kind == Finding::Kind::thinWall || f.kind == Finding::Kind::memberThinned ||
-                      f.kind == Finding::Kind::memberLost || f.kind == Finding::Kind::lostWalls;
-    const bool free = recipe.check.original == false;
-    if (free && (wall || (hot && verdict != HotspotClass::artefact))) {
-        double t = wallAt(*surface, f.position);
-        if (!(t > 0)) t = 3 * recipe.surfaceSpacing;
-        double x = amount > 0 ? amount : std::max(t / 6, 0.25 * recipe.surfaceSpacing);
-        if (f.kind == Finding::Kind::thinWall && amount <= 0)
-            for (const Requirement& r : part.requirements)
-                if (r.kind == Requirement::Kind::minimumWall) x = std::max(x, 0.55 * (r.limit - t) + 0.1);
-        x = std::round(10 * x) / 10;
-        Thickening region;
-        region.centre = f.position;
-        region.radius = std::max(1.5 * t, 2 * recipe.surfaceSpacing);
-        region.edge = std::max(t, 3 * recipe.surfaceSpacing);
-        region.amount = x;
-        Proposal& p = propose(Proposal::Kind::thicken,
-                              "Thicken by " + mm(x) + " around " + f.id + " over " + mm(2 * region.radius),
-                              "both sides of a " + mm(t) + " wall move: stress falls with its thickness (tension) to " +
-                                  "its square (bending)");
-        p.recipe.thickenings.push_back(region);
-        const double grown = 1 + 2 * x / t;
-        p.low = p.before * grown;
-        p.high = p.before * grown * grown;
-        p.mass = part.material.density * x * thickenedArea(surface->mesh, region);
-    }
-    if (free && ((hot && verdict != HotspotClass::artefact && verdict != HotspotClass::singular) || wall)) {
-        const double lower = std::max(0.05, recipe.threshold - 0.05);
-        if (lower < recipe.threshold - 1e-9) {
-            Recipe next = recipe;
-            next.threshold = lower;
-            const double now = thresholdFigures(part, *field, recipe).keptPiecesVolume;
-            const double then = thresholdFigures(part, *field, next).keptPiecesVolume;
-            if (then > 1.001 * now) {  // else it keeps nothing more
-                Proposal& p =
-                    propose(Proposal::Kind::threshold,
-                            "Threshold from " + plainNumber(recipe.threshold, 3) + " to " + plainNumber(lower, 3),
-                            "stress falls with the kept volume (tension) to its square (bending)");
-                p.recipe = next;
-                p.low = p.before * then / now;
-                p.high = p.before * then * then / (now * now);
-                p.mass = (then - now) * part.material.density;
-            }
+}
+
+void Proposer::thicken(double amount) {
+    double t = wallAt(surface, f.position);
+    if (!(t > 0)) t = 3 * recipe.surfaceSpacing;
+    double x = amount > 0 ? amount : std::max(t / 6, 0.25 * recipe.surfaceSpacing);
+    if (f.kind == Finding::Kind::thinWall && amount <= 0)
+        for (const Requirement& r : part.requirements)
+            if (r.kind == Requirement::Kind::minimumWall) x = std::max(x, 0.55 * (r.limit - t) + 0.1);
+    x = std::round(10 * x) / 10;
+    Thickening region;
+    region.centre = f.position;
+    region.radius = std::max(1.5 * t, 2 * recipe.surfaceSpacing);
+    region.edge = std::max(t, 3 * recipe.surfaceSpacing);
+    region.amount = x;
+    Proposal& p =
+        propose(Proposal::Kind::thicken, "Thicken by " + mm(x) + " around " + f.id + " over " + mm(2 * region.radius),
+                "both sides of a " + mm(t) + " wall move: stress falls with its thickness (tension) to " +
+                    "its square (bending)");
+    p.recipe.thickenings.push_back(region);
+    const double grown = 1 + 2 * x / t;
+    p.low = p.before * grown;
+    p.high = p.before * grown * grown;
+    p.mass = part.material.density * x * thickenedArea(surface.mesh, region);
+}
+
+void Proposer::lowerThreshold() {
+    const double lower = std::max(0.05, recipe.threshold - 0.05);
+    if (lower < recipe.threshold - 1e-9) {
+        Recipe next = recipe;
+        next.threshold = lower;
+        const double now = thresholdFigures(part, field, recipe).keptPiecesVolume;
+        const double then = thresholdFigures(part, field, next).keptPiecesVolume;
+        if (then > 1.001 * now) {  // else it keeps nothing more
+            Proposal& p = propose(Proposal::Kind::threshold,
+                                  "Threshold from " + plainNumber(recipe.threshold, 3) + " to " + plainNumber(lower, 3),
+                                  "stress falls with the kept volume (tension) to its square (bending)");
+            p.recipe = next;
+            p.low = p.before * then / now;
+            p.high = p.before * then * then / (now * now);
+            p.mass = (then - now) * part.material.density;
         }
     }
+}
+
+void Proposer::refine() {
+    const double size = std::round(50 * recipe.elementSize) / 100;
+    Proposal& p = propose(Proposal::Kind::refine, "Elements of " + mm(size) + " around " + f.id,
+                          "the part stays; the answer gets better");
+    LocalSize s;
+    s.kind = LocalSize::Kind::sphere;
+    s.centre = f.position;
+    s.radius = 3 * recipe.elementSize;
+    s.size = size;
+    s.name = f.id;
+    p.recipe.check.localSizes.push_back(s);
+    p.low = p.high = 0;  // nothing is predicted
+}
+
+}  // namespace
+
+const char* name(Proposal::Kind kind) {
+    static const char* names[] = {"blend radius", "thicken", "threshold", "refine the mesh", "exclude"};
+    return names[static_cast<int>(kind)];
+}
+
+std::vector<Proposal> proposalsFor(const Project& project, const Variant& variant, const Finding& f, double amount) {
+    const Recipe& recipe = variant.recipe;
+    const auto surface = project.surface(recipe);
+    const auto field = project.field(recipe);
+    if (!surface || !project.check(recipe) || !field) return {};
+    Proposer proposer(project.partOf(recipe), recipe, *surface, *field, f);
+    const bool hot = f.kind == Finding::Kind::hotspot;
+    const HotspotClass verdict = f.evidence.verdict;
+    const bool artefact = verdict == HotspotClass::artefact, singular = verdict == HotspotClass::singular;
+    if (hot && (artefact || singular))
+        proposer.propose(Proposal::Kind::exclude,
+                         std::string("Sign ") + f.id + " as " + assess::name(verdict) + ": its zone no longer counts",
+                         f.evidence.reason);
+    if (hot && !artefact) proposer.blend();
+    const bool wall = f.kind == Finding::Kind::thinWall || f.kind == Finding::Kind::memberThinned ||
+                      f.kind == Finding::Kind::memberLost || f.kind == Finding::Kind::lostWalls;
+    const bool free = !recipe.check.original;
+    if (free && (wall || (hot && !artefact))) proposer.thicken(amount);
+    if (free && (wall || (hot && !artefact && !singular))) proposer.lowerThreshold();
     if ((hot && (verdict == HotspotClass::untested || verdict == HotspotClass::unresolved)) ||
-        f.kind == Finding::Kind::badElements || f.kind == Finding::Kind::lostWalls) {
-        const double size = std::round(50 * recipe.elementSize) / 100;
-        Proposal& p = propose(Proposal::Kind::refine, "Elements of " + mm(size) + " around " + f.id,
-                              "the part stays; the answer gets better");
-        LocalSize s;
-        s.kind = LocalSize::Kind::sphere;
-        s.centre = f.position;
-        s.radius = 3 * recipe.elementSize;
-        s.size = size;
-        s.name = f.id;
-        p.recipe.check.localSizes.push_back(s);
-        p.low = p.high = 0;  // nothing is predicted
-    }
-    return list;
+        f.kind == Finding::Kind::badElements || f.kind == Finding::Kind::lostWalls)
+        proposer.refine();
+    return proposer.list;
 }
 
 Variant& applyProposal(Project& project, std::size_t from, const Proposal& proposal) {

@@ -510,6 +510,73 @@ GridSolver::GridSolver(const Grid& grid, const std::vector<char>& empty, double 
 
 GridSolver::~GridSolver() = default;
 
+/// Parts of setFactors() that need only what they are given.
+struct GridSolver::Steps {
+    /// Cells whose stiffness is not the brick's alone: with holds or springs.
+    static std::map<std::size_t, Matrix24> specialCells(const Fine& f) {
+        const Grid& grid = f.grid;
+        std::map<std::size_t, Matrix24> special;
+        auto cellsAround = [&](std::size_t node, const auto& use) {
+            const auto p = grid.nodeAt(node);
+            for (unsigned c = 0; c < 8; ++c) {
+                const int i = p[0] - static_cast<int>(c & 1U), j = p[1] - static_cast<int>(c >> 1 & 1U),
+                          k = p[2] - static_cast<int>(c >> 2);
+                if (i < 0 || j < 0 || k < 0 || i >= grid.cells[0] || j >= grid.cells[1] || k >= grid.cells[2]) continue;
+                const std::size_t cell = grid.cell(i, j, k);
+                if (f.empty[cell]) continue;
+                special.try_emplace(cell, f.exact.factor[cell] * f.brick.cast<float>());
+                if (!use(special[cell], c)) break;
+            }
+        };
+        for (const Spring& s : f.springs)
+            cellsAround(s.node, [&](Matrix24& m, unsigned c) {
+                m.block<3, 3>(static_cast<int>(3 * c), static_cast<int>(3 * c)) += s.stiffness.cast<float>();
+                return false;  // once
+            });
+        for (const auto& [node, q] : f.held) {
+            const Eigen::Matrix3f projector = q.cast<float>();
+            cellsAround(node, [&](Matrix24& m, unsigned c) {
+                const int at = static_cast<int>(3 * c);
+                m.middleRows<3>(at) = (projector * m.middleRows<3>(at)).eval();
+                m.middleCols<3>(at) = (m.middleCols<3>(at) * projector).eval();
+                return true;
+            });
+        }
+        return special;
+    }
+
+    /// The equations of the coarsest level; what supports take away or nothing fills stays regular.
+    static std::vector<Eigen::Triplet<double>> entriesOf(const Coarse& last) {
+        std::vector<Eigen::Triplet<double>> entries;
+        double largest = 0;
+        for (std::size_t n = 0; n < last.nodes(); ++n)
+            for (std::size_t a = 0; a < 3; ++a)
+                largest = std::max(largest, double(last.stencil[324 * n + 12 * 13 + 5 * a]));
+        for (std::size_t n = 0; n < last.nodes(); ++n) {
+            const std::size_t nx = last.cells[0] + std::size_t(1), ny = last.cells[1] + std::size_t(1);
+            const int p[3] = {static_cast<int>(n % nx), static_cast<int>(n / nx % ny), static_cast<int>(n / (nx * ny))};
+            for (int o = 0; o < 27; ++o) {
+                const int x = p[0] + o % 3 - 1, y = p[1] + o / 3 % 3 - 1, z = p[2] + o / 9 - 1;
+                if (x < 0 || y < 0 || z < 0 || x > last.cells[0] || y > last.cells[1] || z > last.cells[2]) continue;
+                const std::size_t m = last.node(x, y, z);
+                for (std::size_t col = 0; col < 3; ++col)
+                    for (std::size_t row = 0; row < 3; ++row) {
+                        const double v = last.stencil[324 * n + 12 * static_cast<std::size_t>(o) + 4 * col + row];
+                        if (v != 0)
+                            entries.emplace_back(static_cast<int>(3 * n + row), static_cast<int>(3 * m + col), v);
+                    }
+            }
+            for (std::size_t a = 0; a < 3; ++a) {
+                // directions that the supports take away, and nodes without material
+                const double d = last.stencil[324 * n + 12 * 13 + 5 * a];
+                const auto i = static_cast<int>(3 * n + a);
+                entries.emplace_back(i, i, d > 1e-12 * largest ? 1e-7 * d : largest);
+            }
+        }
+        return entries;
+    }
+};
+
 void GridSolver::setFactors(const std::vector<double>& factor, Progress& progress) {
     Fine& f = *fine_;
     const Grid& grid = f.grid;
@@ -524,34 +591,7 @@ void GridSolver::setFactors(const std::vector<double>& factor, Progress& progres
     powers(f, f.at.size());
     progress.check();
 
-    // cells whose stiffness is not the brick's alone: with holds or springs
-    std::map<std::size_t, Matrix24> special;
-    auto cellsAround = [&](std::size_t node, const auto& use) {
-        const auto p = grid.nodeAt(node);
-        for (unsigned c = 0; c < 8; ++c) {
-            const int i = p[0] - static_cast<int>(c & 1U), j = p[1] - static_cast<int>(c >> 1 & 1U),
-                      k = p[2] - static_cast<int>(c >> 2);
-            if (i < 0 || j < 0 || k < 0 || i >= grid.cells[0] || j >= grid.cells[1] || k >= grid.cells[2]) continue;
-            const std::size_t cell = grid.cell(i, j, k);
-            if (f.empty[cell]) continue;
-            special.try_emplace(cell, f.exact.factor[cell] * f.brick.cast<float>());
-            if (!use(special[cell], c)) break;
-        }
-    };
-    for (const Spring& s : f.springs)
-        cellsAround(s.node, [&](Matrix24& m, unsigned c) {
-            m.block<3, 3>(static_cast<int>(3 * c), static_cast<int>(3 * c)) += s.stiffness.cast<float>();
-            return false;  // once
-        });
-    for (const auto& [node, q] : f.held) {
-        const Eigen::Matrix3f projector = q.cast<float>();
-        cellsAround(node, [&](Matrix24& m, unsigned c) {
-            const int at = static_cast<int>(3 * c);
-            m.middleRows<3>(at) = (projector * m.middleRows<3>(at)).eval();
-            m.middleCols<3>(at) = (m.middleCols<3>(at) * projector).eval();
-            return true;
-        });
-    }
+    const std::map<std::size_t, Matrix24> special = Steps::specialCells(f);
     std::array<Matrix24, 8> child;
     for (unsigned c = 0; c < 8; ++c) {
         child[c] = f.brick.cast<float>();
@@ -610,34 +650,13 @@ void GridSolver::setFactors(const std::vector<double>& factor, Progress& progres
         cells = level.cells;
         progress.check();
     }
-    // the coarsest level
+    factoriseCoarsest();
+}
+
+void GridSolver::factoriseCoarsest() {
     const Coarse& last = *coarse_.back();
-    std::vector<Eigen::Triplet<double>> entries;
+    const std::vector<Eigen::Triplet<double>> entries = Steps::entriesOf(last);
     const auto unknowns = static_cast<int>(3 * last.nodes());
-    double largest = 0;
-    for (std::size_t n = 0; n < last.nodes(); ++n)
-        for (std::size_t a = 0; a < 3; ++a)
-            largest = std::max(largest, double(last.stencil[324 * n + 12 * 13 + 5 * a]));
-    for (std::size_t n = 0; n < last.nodes(); ++n) {
-        const std::size_t nx = last.cells[0] + std::size_t(1), ny = last.cells[1] + std::size_t(1);
-        const int p[3] = {static_cast<int>(n % nx), static_cast<int>(n / nx % ny), static_cast<int>(n / (nx * ny))};
-        for (int o = 0; o < 27; ++o) {
-            const int x = p[0] + o % 3 - 1, y = p[1] + o / 3 % 3 - 1, z = p[2] + o / 9 - 1;
-            if (x < 0 || y < 0 || z < 0 || x > last.cells[0] || y > last.cells[1] || z > last.cells[2]) continue;
-            const std::size_t m = last.node(x, y, z);
-            for (std::size_t col = 0; col < 3; ++col)
-                for (std::size_t row = 0; row < 3; ++row) {
-                    const double v = last.stencil[324 * n + 12 * static_cast<std::size_t>(o) + 4 * col + row];
-                    if (v != 0) entries.emplace_back(static_cast<int>(3 * n + row), static_cast<int>(3 * m + col), v);
-                }
-        }
-        for (std::size_t a = 0; a < 3; ++a) {
-            // directions that the supports take away, and nodes without material
-            const double d = last.stencil[324 * n + 12 * 13 + 5 * a];
-            const auto i = static_cast<int>(3 * n + a);
-            entries.emplace_back(i, i, d > 1e-12 * largest ? 1e-7 * d : largest);
-        }
-    }
     Eigen::SparseMatrix<double> matrix(unknowns, unknowns);
     matrix.setFromTriplets(entries.begin(), entries.end());
     direct_ = std::make_unique<Direct>();

@@ -100,6 +100,8 @@ class GridSolver {
     struct Coarse;
     struct Direct;
     struct Work;
+    struct Steps;
+    void factoriseCoarsest();
     void cycle(Work& work) const;
     void coarseCycle(std::size_t level, Work& work) const;
 

@@ -148,6 +148,47 @@ Renderer::Renderer() : impl_(std::make_unique<Impl>()) {
 
 Renderer::~Renderer() = default;
 
+namespace {
+
+vtkSmartPointer<vtkActor> actorOfLines(const Lines& lines) {
+    vtkNew<vtkPolyData> data;
+    vtkNew<vtkPoints> points;
+    vtkNew<vtkCellArray> cells;
+    for (std::size_t i = 0; i + 1 < lines.position.size(); i += 2) {
+        const vtkIdType ids[2] = {points->InsertNextPoint(lines.position[i].data()),
+                                  points->InsertNextPoint(lines.position[i + 1].data())};
+        cells->InsertNextCell(2, ids);
+    }
+    data->SetPoints(points);
+    data->SetLines(cells);
+    auto actor = actorOf(data, lines.colour);
+    actor->GetProperty()->LightingOff();
+    actor->GetProperty()->SetLineWidth(static_cast<float>(lines.width));
+    actor->GetMapper()->SetResolveCoincidentTopologyToDefault();
+    return actor;
+}
+
+/// A slim prism around an arrow's axis. @param head  length of the cone that it ends in
+ColouredMesh shaftOf(const Arrow& arrow, double head) {
+    ColouredMesh shaft;
+    const auto [u, w] = perpendicular(arrow.direction);
+    constexpr int sides = 16;
+    for (int k = 0; k < sides; ++k) {
+        const double a = 2 * M_PI * k / sides;
+        const Vec3 radial = std::cos(a) * u + std::sin(a) * w;
+        for (double at : {arrow.length, head}) {
+            shaft.position.push_back(arrow.tip - at * arrow.direction + 0.035 * arrow.length * radial);
+            shaft.normal.push_back(radial);
+        }
+        const int i = 2 * k, j = 2 * ((k + 1) % sides);
+        shaft.triangle.push_back({i, j, i + 1});
+        shaft.triangle.push_back({j, j + 1, i + 1});
+    }
+    return shaft;
+}
+
+}  // namespace
+
 void Renderer::setScene(std::shared_ptr<const Scene> scene) {
     impl_->scene = scene;
     impl_->window->MakeCurrent();
@@ -188,21 +229,7 @@ void Renderer::setScene(std::shared_ptr<const Scene> scene) {
         impl_->renderer->AddActor(actor);
     }
     for (const Lines& lines : scene->lines) {
-        vtkNew<vtkPolyData> data;
-        vtkNew<vtkPoints> points;
-        vtkNew<vtkCellArray> cells;
-        for (std::size_t i = 0; i + 1 < lines.position.size(); i += 2) {
-            const vtkIdType ids[2] = {points->InsertNextPoint(lines.position[i].data()),
-                                      points->InsertNextPoint(lines.position[i + 1].data())};
-            cells->InsertNextCell(2, ids);
-        }
-        data->SetPoints(points);
-        data->SetLines(cells);
-        auto actor = actorOf(data, lines.colour);
-        actor->GetProperty()->LightingOff();
-        actor->GetProperty()->SetLineWidth(static_cast<float>(lines.width));
-        actor->GetMapper()->SetResolveCoincidentTopologyToDefault();
-        impl_->renderer->AddActor(actor);
+        impl_->renderer->AddActor(actorOfLines(lines));
     }
     for (const Arrow& arrow : scene->arrows) {
         const double head = 0.3 * arrow.length;
@@ -215,21 +242,7 @@ void Renderer::setScene(std::shared_ptr<const Scene> scene) {
         cone->SetResolution(24);
         cone->Update();
         impl_->renderer->AddActor(actorOf(cone->GetOutput(), arrow.colour));
-        // shaft: a slim prism around the axis
-        ColouredMesh shaft;
-        const auto [u, w] = perpendicular(arrow.direction);
-        constexpr int sides = 16;
-        for (int k = 0; k < sides; ++k) {
-            const double a = 2 * M_PI * k / sides;
-            const Vec3 radial = std::cos(a) * u + std::sin(a) * w;
-            for (double at : {arrow.length, head}) {
-                shaft.position.push_back(arrow.tip - at * arrow.direction + 0.035 * arrow.length * radial);
-                shaft.normal.push_back(radial);
-            }
-            const int i = 2 * k, j = 2 * ((k + 1) % sides);
-            shaft.triangle.push_back({i, j, i + 1});
-            shaft.triangle.push_back({j, j + 1, i + 1});
-        }
+        const ColouredMesh shaft = shaftOf(arrow, head);
         impl_->renderer->AddActor(actorOf(polyData(shaft), arrow.colour));
     }
 }

@@ -17,52 +17,44 @@ std::string mm(double v) {
     return formatNumber(v, 3) + " mm";
 }
 
-}  // namespace
-
-std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
-    auto scene = std::make_shared<render::Scene>();
+/// Colours by deviation, with their legend.
+void colourDeviation(const CageView& view, render::ColouredMesh& m, render::Legend& legend) {
     const surface::TriMesh& limit = *view.limit;
-    render::ColouredMesh m;
-    m.position = limit.position;
-    m.triangle = limit.triangle;
-    if (view.normal) m.normal = *view.normal;
-    m.opacity = view.opacity;
-    if (view.deviation && view.deviation->size() == limit.position.size()) {
-        auto& legend = scene->legend;
-        legend.shown = true;
-        legend.title = "deviation";
-        legend.unit = "mm";
-        legend.shareOf = "area";
-        legend.scale.ramp = render::Ramp::deviation;
-        double reach = view.reach;
-        if (!(reach > 0)) {
-            double squares = 0;
-            for (float d : *view.deviation) squares += static_cast<double>(d) * d;
-            reach = std::max(3 * std::sqrt(squares / std::max<double>(1, static_cast<double>(view.deviation->size()))),
-                             1e-3);
-        }
-        legend.scale.low = -reach;
-        legend.scale.high = reach;
-        legend.dataLow = *std::min_element(view.deviation->begin(), view.deviation->end());
-        legend.dataHigh = *std::max_element(view.deviation->begin(), view.deviation->end());
-        legend.share.assign(24, 0.0);
-        double total = 0;
-        for (const Triangle& t : limit.triangle) {
-            const double area =
-                (limit.position[t[1]] - limit.position[t[0]]).cross(limit.position[t[2]] - limit.position[t[0]]).norm();
-            const double mean = ((*view.deviation)[t[0]] + (*view.deviation)[t[1]] + (*view.deviation)[t[2]]) / 3.0;
-            legend.share[std::min(static_cast<std::size_t>(24 * std::clamp(legend.scale.position(mean), 0.0, 1.0)),
-                                  std::size_t(23))] += area;
-            total += area;
-        }
-        for (double& s : legend.share) s /= std::max(total, 1e-300);
-        for (float d : *view.deviation) {
-            m.colour.push_back(legend.scale.colour(d));
-            m.value.push_back(d);
-        }
-    } else {
-        m.colour.assign(m.position.size(), plaster);
+    legend.shown = true;
+    legend.title = "deviation";
+    legend.unit = "mm";
+    legend.shareOf = "area";
+    legend.scale.ramp = render::Ramp::deviation;
+    double reach = view.reach;
+    if (!(reach > 0)) {
+        double squares = 0;
+        for (float d : *view.deviation) squares += static_cast<double>(d) * d;
+        reach =
+            std::max(3 * std::sqrt(squares / std::max<double>(1, static_cast<double>(view.deviation->size()))), 1e-3);
     }
+    legend.scale.low = -reach;
+    legend.scale.high = reach;
+    legend.dataLow = *std::min_element(view.deviation->begin(), view.deviation->end());
+    legend.dataHigh = *std::max_element(view.deviation->begin(), view.deviation->end());
+    legend.share.assign(24, 0.0);
+    double total = 0;
+    for (const Triangle& t : limit.triangle) {
+        const double area =
+            (limit.position[t[1]] - limit.position[t[0]]).cross(limit.position[t[2]] - limit.position[t[0]]).norm();
+        const double mean = ((*view.deviation)[t[0]] + (*view.deviation)[t[1]] + (*view.deviation)[t[2]]) / 3.0;
+        legend.share[std::min(static_cast<std::size_t>(24 * std::clamp(legend.scale.position(mean), 0.0, 1.0)),
+                              std::size_t(23))] += area;
+        total += area;
+    }
+    for (double& s : legend.share) s /= std::max(total, 1e-300);
+    for (float d : *view.deviation) {
+        m.colour.push_back(legend.scale.colour(d));
+        m.value.push_back(d);
+    }
+}
+
+/// Corners of selected faces take the colour on: split off so that neighbours keep theirs.
+void colourSelected(const CageView& view, render::ColouredMesh& m) {
     // corners of selected faces take the colour on: split off so that neighbours keep theirs
     if (!view.selectedFace.empty() && view.faceOf) {
         std::map<std::int32_t, std::int32_t> copy;
@@ -87,6 +79,24 @@ std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
             }
         }
     }
+}
+
+}  // namespace
+
+std::shared_ptr<const render::Scene> cageScene(const CageView& view) {
+    auto scene = std::make_shared<render::Scene>();
+    const surface::TriMesh& limit = *view.limit;
+    render::ColouredMesh m;
+    m.position = limit.position;
+    m.triangle = limit.triangle;
+    if (view.normal) m.normal = *view.normal;
+    m.opacity = view.opacity;
+    if (view.deviation && view.deviation->size() == limit.position.size()) {
+        colourDeviation(view, m, scene->legend);
+    } else {
+        m.colour.assign(m.position.size(), plaster);
+    }
+    colourSelected(view, m);
     for (const Vec3& p : m.position) scene->bounds.include(p);
     scene->meshes.push_back(std::move(m));
     const cage::Connectivity c(*view.cage);

@@ -430,13 +430,46 @@ void addBesides(const Part& part, const Recipe& recipe, const FieldResult* field
     if (o.mark) scene.labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
 }
 
+/// What is shown of field, surface or original.
+void addBody(const Project& project, const Recipe& recipe, const FieldResult* field, const SceneOptions& o,
+             const SceneInputs& inputs, render::Scene& scene) {
+    const Part& part = project.partOf(recipe);
+    const SurfaceResult* surface = inputs.surface;
+    if (o.show == Show::deviation && surface && surface->deviation.size() == surface->mesh.position.size()) {
+        addDeviation(*surface, o, scene);
+    } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
+        addThickness(part, *surface, o, scene);
+    } else if (o.show == Show::draft && surface && inputs.process &&
+               inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
+        addDraft(recipe, *surface, *inputs.process, o, scene);
+    } else if (o.show == Show::overhang && surface && inputs.process &&
+               inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
+        addOverhangs(recipe, *surface, *inputs.process, scene);
+    } else if (o.show == Show::comparison && o.compareWith >= 0 &&
+               o.compareWith < static_cast<int>(project.variants.size()) && field &&
+               project.field(project.variants[o.compareWith].recipe)) {
+        addComparison(project, recipe, o.compareWith, scene);
+    } else if (o.show == Show::original && inputs.original) {
+        addOriginal(part, *inputs.original, scene);
+    } else if ((o.show == Show::field || !surface) && field) {
+        scene.meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
+        scene.caption = "Density field";
+        scene.captionDetail =
+            (o.fieldAsSurface ? "raw iso-surface at " : "cells at or above ") + formatNumber(recipe.threshold, 3);
+    } else if (surface) {
+        scene.meshes.push_back(plasterMesh(*surface, nullptr));
+        addMachinedEdges(surface->mesh, scene);
+        scene.caption = "Surface";
+        scene.captionDetail = "interfaces tinted";
+    }
+}
+
 }  // namespace
 
 std::shared_ptr<const render::Scene> makeScene(const Project& project, const Recipe& recipe, const SceneOptions& asked,
                                                const SceneInputs& inputs) {
     SceneOptions o = asked;
     const Part& part = project.partOf(recipe);
-    const SurfaceResult* surface = inputs.surface;
     const CheckResult* check = inputs.check;
     // results of an earlier part file may have fewer cases
     if (check && o.loadCase >= static_cast<int>(check->cases.size())) o.loadCase = -1;
@@ -478,33 +511,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
     }
     auto& legend = scene->legend;
     legend.scale.bands = o.bands;
-    if (o.show == Show::deviation && surface && surface->deviation.size() == surface->mesh.position.size()) {
-        addDeviation(*surface, o, *scene);
-    } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
-        addThickness(part, *surface, o, *scene);
-    } else if (o.show == Show::draft && surface && inputs.process &&
-               inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
-        addDraft(recipe, *surface, *inputs.process, o, *scene);
-    } else if (o.show == Show::overhang && surface && inputs.process &&
-               inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
-        addOverhangs(recipe, *surface, *inputs.process, *scene);
-    } else if (o.show == Show::comparison && o.compareWith >= 0 &&
-               o.compareWith < static_cast<int>(project.variants.size()) && field &&
-               project.field(project.variants[o.compareWith].recipe)) {
-        addComparison(project, recipe, o.compareWith, *scene);
-    } else if (o.show == Show::original && inputs.original) {
-        addOriginal(part, *inputs.original, *scene);
-    } else if ((o.show == Show::field || !surface) && field) {
-        scene->meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
-        scene->caption = "Density field";
-        scene->captionDetail =
-            (o.fieldAsSurface ? "raw iso-surface at " : "cells at or above ") + formatNumber(recipe.threshold, 3);
-    } else if (surface) {
-        scene->meshes.push_back(plasterMesh(*surface, nullptr));
-        addMachinedEdges(surface->mesh, *scene);
-        scene->caption = "Surface";
-        scene->captionDetail = "interfaces tinted";
-    }
+    addBody(project, recipe, field.get(), o, inputs, *scene);
     if (legend.shown) {
         finish();
         return scene;

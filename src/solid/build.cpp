@@ -135,6 +135,70 @@ class Builder {
         r_.features.push_back(o);
     }
 
+    /// Adds a tool's faces to those that are known.
+    void take(const Tool& tool, FaceOwners& owners) {
+        for (const auto& [face, surface] : tool.faces) {
+            owners.Bind(face, static_cast<int>(r_.surfaces.size()));
+            r_.surfaces.push_back(surface);
+        }
+    }
+    /// Takes the result of an operation: faces that it holds, and no others.
+    template <class Operation>
+    void become(const TopoDS_Shape& result, Operation& operation, const FaceOwners& before) {
+        FaceOwners owners;
+        follow(operation, before, owners);
+        owner_.Clear();
+        for (TopExp_Explorer faces(result, TopAbs_FACE); faces.More(); faces.Next())
+            owner_.Bind(faces.Current(), owners.IsBound(faces.Current()) ? owners.Find(faces.Current()) : 0);
+        shape_ = result;
+    }
+    /// Why a result cannot be used; empty: it can. @param open  where it is open
+    static std::string flawOf(const TopoDS_Shape& result, double volume, double identity, Vec3* open) {
+        if (!(volume > 0)) return "Nothing of the body would be left.";
+        if (identity > 1e-4) return "Its result fails the volume check by " + formatNumber(100 * identity) + " %.";
+        return isClosed(result, open) ? "" : "Its result would be open.";
+    }
+    /// How far the volumes of body, tools, result and what they share are from adding up, share of the body.
+    double identityOf(const std::vector<Tool>& tools, bool adds, double after, double shared) {
+        double tool = 0;
+        if (adds)
+            for (const Tool& t : tools) tool += volumeOf(t.shape);
+        return std::abs(after + shared - volume_ - tool) / volume_;
+    }
+    /// What must stay empty may well be empty already.
+    static bool mayMiss(const Feature& g) { return g.kind == Feature::Kind::keepOut || g.face == "keep-out"; }
+    /// Notes the outcome of features that an operation made. @param after  volume of the result, mm3
+    void note(const std::vector<const Feature*>& group, double identity, double after) {
+        for (const Feature* g : group) {
+            FeatureOutcome o;
+            o.name = g->name;
+            o.built = true;
+            o.at = g->origin;
+            o.identity = identity;
+            if (group.size() == 1) {
+                o.volume = after - volume_;
+            } else {
+                bool any = false;
+                for (FaceOwners::Iterator it(owner_); it.More(); it.Next())
+                    any = any || r_.surfaces[it.Value()].feature == g->name;
+                // a milled plane that another feature makes as well belongs to whichever came last
+                for (FaceOwners::Iterator it(owner_); it.More() && g->kind == Feature::Kind::flat; it.Next()) {
+                    const SolidSurface& same = r_.surfaces[it.Value()];
+                    any = any || (same.kind == SolidSurface::Kind::plane &&
+                                  std::abs(std::abs(same.axis.dot(g->axis)) - 1) < 1e-9 &&
+                                  std::abs((same.point - g->origin).dot(g->axis)) < 1e-6);
+                }
+                if (!any && !mayMiss(*g)) {
+                    o.built = false;
+                    o.problem =
+                        "It leaves no face: it does not touch the body, or another feature removes all that it "
+                        "makes.";
+                }
+            }
+            r_.features.push_back(o);
+        }
+    }
+
     bool operate(const std::vector<const Feature*>& group, bool quiet) {
         const Feature& f = *group.front();
         const std::string what =
@@ -156,10 +220,7 @@ class Builder {
             for (const Tool& t : tools) {
                 toolList.Append(t.shape);
                 all.Append(t.shape);
-                for (const auto& [face, surface] : t.faces) {
-                    before.Bind(face, static_cast<int>(r_.surfaces.size()));
-                    r_.surfaces.push_back(surface);
-                }
+                take(t, before);
             }
             auto forget = [&] { r_.surfaces.resize(known); };
             Handle(KernelProgress) indicator = new KernelProgress(progress_, what, options_.secondsEach);
@@ -196,67 +257,19 @@ class Builder {
             }
             const TopoDS_Shape result = operation.Shape();
             const double after = volumeOf(result), shared = volumeOf(common.Shape());
-            double identity = 0;
-            if (!adds) {
-                identity = std::abs(after + shared - volume_) / volume_;
-            } else {
-                double tool = 0;
-                for (const Tool& t : tools) tool += volumeOf(t.shape);
-                identity = std::abs(after + shared - volume_ - tool) / volume_;
-            }
+            const double identity = identityOf(tools, adds, after, shared);
             Vec3 open = f.origin;
-            if (!(after > 0) || identity > 1e-4 || !isClosed(result, &open)) {
+            if (const std::string why = flawOf(result, after, identity, &open); !why.empty()) {
                 forget();
-                if (!quiet)
-                    fail(f,
-                         !(after > 0) ? "Nothing of the body would be left."
-                         : identity > 1e-4
-                             ? "Its result fails the volume check by " + formatNumber(100 * identity) + " %."
-                             : "Its result would be open.",
-                         open);
+                if (!quiet) fail(f, why, open);
                 return false;
             }
-            // what must stay empty may well be empty already
-            auto mayMiss = [](const Feature& g) { return g.kind == Feature::Kind::keepOut || g.face == "keep-out"; };
             if (group.size() == 1 && std::abs(after - volume_) < 1e-9 * volume_ && !mayMiss(f)) {
                 forget();
                 return refuse("It does not touch the body.");
             }
-            FaceOwners owners;
-            follow(operation, before, owners);
-            // faces that the result holds, and no others
-            owner_.Clear();
-            for (TopExp_Explorer faces(result, TopAbs_FACE); faces.More(); faces.Next())
-                owner_.Bind(faces.Current(), owners.IsBound(faces.Current()) ? owners.Find(faces.Current()) : 0);
-            shape_ = result;
-            for (const Feature* g : group) {
-                FeatureOutcome o;
-                o.name = g->name;
-                o.built = true;
-                o.at = g->origin;
-                o.identity = identity;
-                if (group.size() == 1) {
-                    o.volume = after - volume_;
-                } else {
-                    bool any = false;
-                    for (FaceOwners::Iterator it(owner_); it.More(); it.Next())
-                        any = any || r_.surfaces[it.Value()].feature == g->name;
-                    // a milled plane that another feature makes as well belongs to whichever came last
-                    for (FaceOwners::Iterator it(owner_); it.More() && g->kind == Feature::Kind::flat; it.Next()) {
-                        const SolidSurface& same = r_.surfaces[it.Value()];
-                        any = any || (same.kind == SolidSurface::Kind::plane &&
-                                      std::abs(std::abs(same.axis.dot(g->axis)) - 1) < 1e-9 &&
-                                      std::abs((same.point - g->origin).dot(g->axis)) < 1e-6);
-                    }
-                    if (!any && !mayMiss(*g)) {
-                        o.built = false;
-                        o.problem =
-                            "It leaves no face: it does not touch the body, or another feature removes all that it "
-                            "makes.";
-                    }
-                }
-                r_.features.push_back(o);
-            }
+            become(result, operation, before);
+            note(group, identity, after);
             volume_ = after;
             if (adds && f.radius > 0 && f.kind != Feature::Kind::body && !f.blendInCage) blend(f, operation);
             return true;

@@ -81,130 +81,173 @@ TopoDS_Shape readSolid(const std::string& path) {
     return shape;
 }
 
-}  // namespace
+/// Makes the bodies that a feature adds or cuts away, with names of their faces by what they are.
+class ToolMaker {
+  public:
+    ToolMaker(const Feature& f, double reach, const SolidOptions& options)
+        : f_(f),
+          reach_(reach),
+          length_(f.through ? reach : f.length),
+          options_(options),
+          x_(f.along),
+          y_(f.axis.cross(f.along)),
+          main_(f.face.empty() ? "wall" : f.face) {}
+    std::vector<Tool> make();
 
-std::vector<Tool> toolsOf(const Feature& f, double reach, const SolidOptions& options) {
-    using K = Feature::Kind;
-    std::vector<Tool> tools;
-    // names of the faces by what they are
-    auto add = [&](const TopoDS_Shape& shape, auto&& nameOf) {
+  private:
+    template <class NameOf>
+    void add(const TopoDS_Shape& shape, const NameOf& nameOf) {
         Tool t;
         t.shape = shape;
         for (TopExp_Explorer faces(shape, TopAbs_FACE); faces.More(); faces.Next()) {
             const TopoDS_Face& face = TopoDS::Face(faces.Current());
             SolidSurface s = describeFace(face);
-            s.feature = f.name;
-            s.interface = f.interface;
+            s.feature = f_.name;
+            s.interface = f_.interface;
             s.face = nameOf(s);
             if (s.face.empty()) s.interface.clear();
             t.faces.push_back({face, s});
         }
-        tools.push_back(std::move(t));
+        tools_.push_back(std::move(t));
+    }
+    std::string floorOrWall(const SolidSurface& s) const {
+        return s.kind == SolidSurface::Kind::plane && std::abs(s.axis.dot(f_.axis)) > 0.999 ? "floor" : "wall";
+    }
+    /// A rounded rectangle pushed along the axis. @param above  what it begins before the origin, mm
+    void addPrism(double above, double length, double corner) {
+        add(extrude(roundedRectangle(f_.origin - above * f_.axis, x_, y_, f_.longSide, f_.shortSide, corner),
+                    (above + length) * f_.axis),
+            [this](const SolidSurface& s) { return floorOrWall(s); });
+    }
+    void bore();
+    void boss();
+    void flat();
+    void rib();
+    void keepOut();
+
+    const Feature& f_;
+    double reach_, length_;
+    const SolidOptions& options_;
+    Vec3 x_, y_;
+    std::string main_;
+    std::vector<Tool> tools_;
+};
+
+void ToolMaker::bore() {
+    add(cylinder(f_.origin - f_.before * f_.axis, f_.axis, f_.diameter, f_.before + length_),
+        [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main_ : "floor"; });
+    if (f_.head == Feature::Head::counterbore)
+        add(cylinder(f_.origin - f_.before * f_.axis, f_.axis, f_.headDiameter, f_.before + f_.headDepth),
+            [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::plane ? "seat" : "head"; });
+    if (f_.head == Feature::Head::countersink) {
+        const double depth = 0.5 * (f_.headDiameter - f_.diameter) / std::tan(0.5 * f_.headAngle * M_PI / 180);
+        add(BRepPrimAPI_MakeCone(gp_Ax2(toPoint(f_.origin), toDirection(f_.axis)), 0.5 * f_.headDiameter,
+                                 0.5 * f_.diameter, depth)
+                .Shape(),
+            [&](const SolidSurface&) { return "seat"; });
+        if (f_.before > 0)
+            add(cylinder(f_.origin - f_.before * f_.axis, f_.axis, f_.headDiameter, f_.before),
+                [&](const SolidSurface&) { return "head"; });
+    }
+}
+
+void ToolMaker::boss() {
+    if (f_.outer > f_.diameter) {
+        // the ring around it goes, which leaves the exact outside
+        const TopoDS_Shape whole = cylinder(f_.origin - f_.before * f_.axis, f_.axis, f_.outer, f_.before + f_.length);
+        const TopoDS_Shape core =
+            cylinder(f_.origin - (f_.before + 1) * f_.axis, f_.axis, f_.diameter, f_.before + f_.length + 2);
+        add(BRepAlgoAPI_Cut(whole, core).Shape(), [&](const SolidSurface& s) {
+            return s.kind == SolidSurface::Kind::cylinder && std::abs(2 * s.radius - f_.diameter) < 1e-6 ? main_
+                                                                                                         : "clearance";
+        });
+    } else {
+        add(cylinder(f_.origin - f_.before * f_.axis, f_.axis, f_.diameter, f_.before + f_.length),
+            [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main_ : "top"; });
+    }
+}
+
+void ToolMaker::flat() {
+    auto nameOf = [&](const SolidSurface& s) -> std::string {
+        return s.kind == SolidSurface::Kind::plane && std::abs((s.point - f_.origin).dot(f_.axis)) < 1e-6 &&
+                       std::abs(s.axis.dot(f_.axis)) > 0.999
+                   ? main_
+                   : "clearance";
     };
-    const Vec3 x = f.along, y = f.axis.cross(f.along);
-    const double length = f.through ? reach : f.length;
-    auto is = [](double a, double b) { return std::abs(a - b) < 1e-6; };
-    const std::string main = f.face.empty() ? "wall" : f.face;
-    auto floorOrWall = [&](const SolidSurface& s) -> std::string {
-        return s.kind == SolidSurface::Kind::plane && std::abs(s.axis.dot(f.axis)) > 0.999 ? "floor" : "wall";
+    if (f_.diameter > 0)
+        add(cylinder(f_.origin, f_.axis, f_.diameter, f_.length), nameOf);
+    else
+        add(extrude(roundedRectangle(f_.origin, x_, y_, 2 * reach_, 2 * reach_, 0), reach_ * f_.axis), nameOf);
+}
+
+void ToolMaker::rib() {
+    const double lean = std::tan(f_.draft * M_PI / 180);
+    auto section = [&](double h) {
+        const double p = 0.5 * f_.longSide - h * lean, q = 0.5 * f_.shortSide - h * lean;
+        const Vec3 o = f_.origin + h * f_.axis;
+        return BRepBuilderAPI_MakePolygon(at(o, x_, -p, y_, -q), at(o, x_, p, y_, -q), at(o, x_, p, y_, q),
+                                          at(o, x_, -p, y_, q), Standard_True)
+            .Wire();
     };
+    BRepOffsetAPI_ThruSections loft(Standard_True, Standard_True);
+    loft.AddWire(section(-f_.before));
+    loft.AddWire(section(f_.length));
+    loft.Build();
+    add(loft.Shape(), [this](const SolidSurface& s) { return floorOrWall(s); });
+}
+
+void ToolMaker::keepOut() {
+    if (f_.round)
+        add(cylinder(f_.origin, f_.axis, f_.diameter, f_.length),
+            [this](const SolidSurface& s) { return floorOrWall(s); });
+    else
+        addPrism(0, f_.length, 0);
+}
+
+std::vector<Tool> ToolMaker::make() {
+    using K = Feature::Kind;
+    switch (f_.kind) {
+        case K::bore:
+            bore();
+            break;
+        case K::boss:
+            boss();
+            break;
+        case K::pad:
+            addPrism(f_.before, f_.length, f_.corner);
+            break;
+        case K::flat:
+            flat();
+            break;
+        case K::slot:
+            addPrism(f_.before, length_, 0.5 * f_.shortSide);
+            break;
+        case K::pocket:
+            addPrism(f_.before, length_, f_.corner);
+            break;
+        case K::rib:
+            rib();
+            break;
+        case K::body:
+            add(f_.offset == 0 && (!options_.trianglesOf || isStep(f_.path)) ? readSolid(f_.path)
+                                                                             : facetedSolid(options_.trianglesOf(f_)),
+                [this](const SolidSurface&) { return f_.face.empty() ? std::string("face") : f_.face; });
+            break;
+        case K::keepOut:
+            keepOut();
+            break;
+        case K::fillet:
+        case K::chamfer:
+            break;
+    }
+    return std::move(tools_);
+}
+
+}  // namespace
+
+std::vector<Tool> toolsOf(const Feature& f, double reach, const SolidOptions& options) {
     try {
-        switch (f.kind) {
-            case K::bore: {
-                add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + length),
-                    [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main : "floor"; });
-                if (f.head == Feature::Head::counterbore)
-                    add(cylinder(f.origin - f.before * f.axis, f.axis, f.headDiameter, f.before + f.headDepth),
-                        [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::plane ? "seat" : "head"; });
-                if (f.head == Feature::Head::countersink) {
-                    const double depth = 0.5 * (f.headDiameter - f.diameter) / std::tan(0.5 * f.headAngle * M_PI / 180);
-                    add(BRepPrimAPI_MakeCone(gp_Ax2(toPoint(f.origin), toDirection(f.axis)), 0.5 * f.headDiameter,
-                                             0.5 * f.diameter, depth)
-                            .Shape(),
-                        [&](const SolidSurface&) { return "seat"; });
-                    if (f.before > 0)
-                        add(cylinder(f.origin - f.before * f.axis, f.axis, f.headDiameter, f.before),
-                            [&](const SolidSurface&) { return "head"; });
-                }
-                break;
-            }
-            case K::boss:
-                if (f.outer > f.diameter) {
-                    // the ring around it goes, which leaves the exact outside
-                    const TopoDS_Shape whole =
-                        cylinder(f.origin - f.before * f.axis, f.axis, f.outer, f.before + f.length);
-                    const TopoDS_Shape core =
-                        cylinder(f.origin - (f.before + 1) * f.axis, f.axis, f.diameter, f.before + f.length + 2);
-                    add(BRepAlgoAPI_Cut(whole, core).Shape(), [&](const SolidSurface& s) {
-                        return s.kind == SolidSurface::Kind::cylinder && is(2 * s.radius, f.diameter) ? main
-                                                                                                      : "clearance";
-                    });
-                } else {
-                    add(cylinder(f.origin - f.before * f.axis, f.axis, f.diameter, f.before + f.length),
-                        [&](const SolidSurface& s) { return s.kind == SolidSurface::Kind::cylinder ? main : "top"; });
-                }
-                break;
-            case K::pad:
-                add(extrude(roundedRectangle(f.origin - f.before * f.axis, x, y, f.longSide, f.shortSide, f.corner),
-                            (f.before + f.length) * f.axis),
-                    floorOrWall);
-                break;
-            case K::flat: {
-                auto nameOf = [&](const SolidSurface& s) -> std::string {
-                    return s.kind == SolidSurface::Kind::plane && std::abs((s.point - f.origin).dot(f.axis)) < 1e-6 &&
-                                   std::abs(s.axis.dot(f.axis)) > 0.999
-                               ? main
-                               : "clearance";
-                };
-                if (f.diameter > 0)
-                    add(cylinder(f.origin, f.axis, f.diameter, f.length), nameOf);
-                else
-                    add(extrude(roundedRectangle(f.origin, x, y, 2 * reach, 2 * reach, 0), reach * f.axis), nameOf);
-                break;
-            }
-            case K::slot:
-                add(extrude(roundedRectangle(f.origin - f.before * f.axis, x, y, f.longSide, f.shortSide,
-                                             0.5 * f.shortSide),
-                            (f.before + length) * f.axis),
-                    floorOrWall);
-                break;
-            case K::pocket:
-                add(extrude(roundedRectangle(f.origin - f.before * f.axis, x, y, f.longSide, f.shortSide, f.corner),
-                            (f.before + length) * f.axis),
-                    floorOrWall);
-                break;
-            case K::rib: {
-                const double lean = std::tan(f.draft * M_PI / 180);
-                auto section = [&](double h) {
-                    const double p = 0.5 * f.longSide - h * lean, q = 0.5 * f.shortSide - h * lean;
-                    const Vec3 o = f.origin + h * f.axis;
-                    return BRepBuilderAPI_MakePolygon(at(o, x, -p, y, -q), at(o, x, p, y, -q), at(o, x, p, y, q),
-                                                      at(o, x, -p, y, q), Standard_True)
-                        .Wire();
-                };
-                BRepOffsetAPI_ThruSections loft(Standard_True, Standard_True);
-                loft.AddWire(section(-f.before));
-                loft.AddWire(section(f.length));
-                loft.Build();
-                add(loft.Shape(), floorOrWall);
-                break;
-            }
-            case K::body:
-                add(f.offset == 0 && (!options.trianglesOf || isStep(f.path)) ? readSolid(f.path)
-                                                                              : facetedSolid(options.trianglesOf(f)),
-                    [&](const SolidSurface&) { return f.face.empty() ? std::string("face") : f.face; });
-                break;
-            case K::keepOut:
-                if (f.round)
-                    add(cylinder(f.origin, f.axis, f.diameter, f.length), floorOrWall);
-                else
-                    add(extrude(roundedRectangle(f.origin, x, y, f.longSide, f.shortSide, 0), f.length * f.axis),
-                        floorOrWall);
-                break;
-            case K::fillet:
-            case K::chamfer:
-                break;
-        }
+        return ToolMaker(f, reach, options).make();
     } catch (const Standard_Failure& e) {
         throw InputError(ErrorDetail{"The feature's numbers do not make a body.",
                                      {},
@@ -212,7 +255,6 @@ std::vector<Tool> toolsOf(const Feature& f, double reach, const SolidOptions& op
                                      describe(f),
                                      e.GetMessageString()});
     }
-    return tools;
 }
 
 }  // namespace escultura::solid

@@ -131,6 +131,82 @@ std::optional<Fewest> fewest(const Part& part, const FieldResult& field, const S
     return found;
 }
 
+/// Takes the limit surface of a cage as the body.
+void becomeLimit(const cage::Cage& made, Covered& shape) {
+    shape.base = meshShape(cage::LimitMesh(made, 6).at(made.position));
+    shape.members.clear();
+    shape.cuts.clear();
+    shape.blends.clear();
+    shape.opening = {};
+    shape.box = {};
+    for (const Vec3& p : made.position) shape.box.include(p);
+}
+
+/// What comes before the last cage by hand is part of it.
+std::size_t firstStep(const Rebuild& how) {
+    std::size_t first = 0;
+    for (std::size_t i = 0; i < how.steps.size(); ++i)
+        if (how.steps[i].on && how.steps[i].kind == CageStep::Kind::byHand) first = i;
+    return first;
+}
+
+/// Whether the tolerance is kept, and a note where it is not.
+void judgeTolerance(CageResult& r) {
+    if (r.tolerance > 0) {
+        r.within = std::max(r.deviation.largest, r.deviation.backLargest) <= r.tolerance &&
+                   std::max(r.deviation.rms, r.deviation.backRms) <= rmsShare * r.tolerance;
+        if (!r.within)
+            r.notes.push_back(
+                "The tolerance of " + formatNumber(r.tolerance, 3) + " mm is not kept: the cage is up to " +
+                formatNumber(std::max(r.deviation.largest, r.deviation.backLargest), 3) + " mm off (root mean square " +
+                formatNumber(std::max(r.deviation.rms, r.deviation.backRms), 3) + " of " +
+                formatNumber(rmsShare * r.tolerance, 3) + " mm), most at " +
+                cage::placeText(r.deviation.largest > r.deviation.backLargest ? r.deviation.largestAt
+                                                                              : r.deviation.backLargestAt) +
+                ".");
+    }
+}
+
+/// What the cage has otherwise than the surface.
+void addFindings(CageResult& r) {
+    auto finding = [&](GeometryFinding::Kind kind, const std::string& text, const Vec3& at, double before,
+                       double after) {
+        r.findings.push_back({kind, text, at, before, after});
+    };
+    if (r.report.closed && r.report.pieces != r.targetPieces)
+        finding(GeometryFinding::Kind::pieces,
+                "The cage has " + std::to_string(r.report.pieces) + " pieces, the surface without its bores " +
+                    std::to_string(r.targetPieces) + ".",
+                r.deviation.backLargestAt, r.targetPieces, r.report.pieces);
+    if (r.report.closed && r.report.genus != r.targetGenus)
+        finding(GeometryFinding::Kind::handles,
+                "The cage has " + std::to_string(r.report.genus) + " handles, the surface without its bores " +
+                    std::to_string(r.targetGenus) + ".",
+                r.deviation.backLargestAt, r.targetGenus, r.report.genus);
+    for (auto f : r.folded) {
+        Vec3 at = Vec3::Zero();
+        for (auto v : r.cage.face[f]) at += 0.25 * r.cage.position[v];
+        finding(GeometryFinding::Kind::handles, "The limit surface folds over at " + cage::placeText(at) + ".", at, 0,
+                1);
+    }
+}
+
+/// What can be said of a finished cage. @param measured  its deviation is known and the tolerance was aimed at
+void inspect(CageResult& r, const std::shared_ptr<const cage::Target>& target, bool measured, Progress& progress) {
+    r.report = cage::inspect(r.cage);
+    if (!measured) r.deviation = cage::deviationOf(r.cage, *target, cage::fineDivisions(r.cage, *target), progress);
+    r.folded = cage::foldedFaces(r.cage);
+    r.irregular = cage::irregularVertices(r.cage);
+    if (r.byHand || !measured) r.tolerance = 0;  // changed after the fit, on purpose
+    judgeTolerance(r);
+    r.target = target;
+    r.targetPieces = target->measures().parts();
+    r.targetGenus = target->measures().genus;
+    r.agrees =
+        r.report.closed && r.report.manifold && r.report.pieces == r.targetPieces && r.report.genus == r.targetGenus;
+    addFindings(r);
+}
+
 }  // namespace
 
 CageResult evaluateCage(const Part& part, const FieldResult& field, const SurfaceResult& surface, const Recipe& recipe,
@@ -177,11 +253,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
         r.deviation = std::move(a.deviation);
         r.tries = a.tries;
     };
-    // what comes before the last cage by hand is part of it
-    std::size_t first = 0;
-    for (std::size_t i = 0; i < how.steps.size(); ++i)
-        if (how.steps[i].on && how.steps[i].kind == CageStep::Kind::byHand) first = i;
-    for (std::size_t i = first; i < how.steps.size(); ++i) {
+    for (std::size_t i = firstStep(how); i < how.steps.size(); ++i) {
         const CageStep& s = how.steps[i];
         if (!s.on) continue;
         requireSound(s);
@@ -201,14 +273,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
             case CageStep::Kind::member:
                 if (wrapped && !measured) {
                     // the body so far is the limit surface
-                    Covered& shape = *covered().shape;
-                    shape.base = meshShape(cage::LimitMesh(r.cage, 6).at(r.cage.position));
-                    shape.members.clear();
-                    shape.cuts.clear();
-                    shape.blends.clear();
-                    shape.opening = {};
-                    shape.box = {};
-                    for (const Vec3& p : r.cage.position) shape.box.include(p);
+                    becomeLimit(r.cage, *covered().shape);
                     fromLimit = true;
                 }
                 members.push_back(s.member);
@@ -219,49 +284,7 @@ CageResult evaluateCage(const Part& part, const FieldResult& field, const Surfac
     }
     if (!wrapped) wrap();
     if (!target) target = targetOf(covered(), recipe, progress);
-    r.report = cage::inspect(r.cage);
-    if (!measured) r.deviation = cage::deviationOf(r.cage, *target, cage::fineDivisions(r.cage, *target), progress);
-    r.folded = cage::foldedFaces(r.cage);
-    r.irregular = cage::irregularVertices(r.cage);
-    if (r.byHand || !measured) r.tolerance = 0;  // changed after the fit, on purpose
-    if (r.tolerance > 0) {
-        r.within = std::max(r.deviation.largest, r.deviation.backLargest) <= r.tolerance &&
-                   std::max(r.deviation.rms, r.deviation.backRms) <= rmsShare * r.tolerance;
-        if (!r.within)
-            r.notes.push_back(
-                "The tolerance of " + formatNumber(r.tolerance, 3) + " mm is not kept: the cage is up to " +
-                formatNumber(std::max(r.deviation.largest, r.deviation.backLargest), 3) + " mm off (root mean square " +
-                formatNumber(std::max(r.deviation.rms, r.deviation.backRms), 3) + " of " +
-                formatNumber(rmsShare * r.tolerance, 3) + " mm), most at " +
-                cage::placeText(r.deviation.largest > r.deviation.backLargest ? r.deviation.largestAt
-                                                                              : r.deviation.backLargestAt) +
-                ".");
-    }
-    r.target = target;
-    r.targetPieces = target->measures().parts();
-    r.targetGenus = target->measures().genus;
-    r.agrees =
-        r.report.closed && r.report.manifold && r.report.pieces == r.targetPieces && r.report.genus == r.targetGenus;
-    auto finding = [&](GeometryFinding::Kind kind, const std::string& text, const Vec3& at, double before,
-                       double after) {
-        r.findings.push_back({kind, text, at, before, after});
-    };
-    if (r.report.closed && r.report.pieces != r.targetPieces)
-        finding(GeometryFinding::Kind::pieces,
-                "The cage has " + std::to_string(r.report.pieces) + " pieces, the surface without its bores " +
-                    std::to_string(r.targetPieces) + ".",
-                r.deviation.backLargestAt, r.targetPieces, r.report.pieces);
-    if (r.report.closed && r.report.genus != r.targetGenus)
-        finding(GeometryFinding::Kind::handles,
-                "The cage has " + std::to_string(r.report.genus) + " handles, the surface without its bores " +
-                    std::to_string(r.targetGenus) + ".",
-                r.deviation.backLargestAt, r.targetGenus, r.report.genus);
-    for (auto f : r.folded) {
-        Vec3 at = Vec3::Zero();
-        for (auto v : r.cage.face[f]) at += 0.25 * r.cage.position[v];
-        finding(GeometryFinding::Kind::handles, "The limit surface folds over at " + cage::placeText(at) + ".", at, 0,
-                1);
-    }
+    inspect(r, target, measured, progress);
     r.seconds = std::chrono::duration<double>(Clock::now() - start).count();
     return r;
 }

@@ -259,6 +259,47 @@ std::vector<std::size_t> seenTogether(const CheckResult& check, const std::vecto
     return into;
 }
 
+/// Heights of all peaks above their saddles, of those that one test sees the largest, MPa.
+std::vector<double> heightsOf(const CheckResult& check, const std::vector<double>& score, double allowable) {
+    std::vector<double> heights;
+    std::vector<std::int32_t> basin;
+    const auto all =
+        assess::findHotspots(check.mesh, check.recovered, 0.005 * allowable, score, leastPeak * allowable, &basin);
+    const auto top = summits(check, all.size(), basin);
+    std::map<std::size_t, double> height;  // of those that one test sees, the largest
+    const std::vector<std::size_t> into = seenTogether(check, top);
+    for (std::size_t i = 0; i < all.size(); ++i) height[into[i]] = std::max(height[into[i]], all[i].persistence);
+    for (const auto& [spot, h] : height) heights.push_back(h);
+    return heights;
+}
+
+/// What counts at each hotspot, case by case. [hotspots]
+struct Spots {
+    std::vector<std::vector<double>> counts, beside;  ///< MPa: within the ball that a test sees and all; outside it
+    std::vector<double> ball, elementSizes;           ///< mm
+
+    /// @param rest  [cases] what counts at nodes of no hotspot, MPa
+    void measure(const Part& part, const CheckResult& check, const std::vector<std::int32_t>& summit,
+                 const std::vector<std::int32_t>& basin, std::vector<double>& rest) {
+        rest.assign(check.cases.size(), 0.0);
+        counts.assign(summit.size(), rest);
+        beside.assign(summit.size(), rest);
+        for (std::size_t i = 0; i < summit.size(); ++i) {
+            elementSizes.push_back(assess::elementSizeAt(check.mesh, check.mesh.position[summit[i]]));
+            ball.push_back(assess::testReach(check.mesh, check.mesh.position[summit[i]]));
+        }
+        for (std::size_t c = 0; c < check.cases.size(); ++c)
+            for (std::size_t n = 0; n < basin.size(); ++n) {
+                double& most = basin[n] < 0 ? rest[c] : counts[basin[n]][c];
+                most = std::max(most, check.cases[c].counts[n]);
+                if (basin[n] < 0) continue;
+                const auto i = static_cast<std::size_t>(basin[n]);
+                if ((check.mesh.position[n] - check.mesh.position[summit[i]]).norm() <= ball[i]) continue;
+                beside[i][c] = std::max(beside[i][c], ruledStress(part, check.cases[c].stress[n]));
+            }
+    }
+};
+
 }  // namespace
 
 FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, const CheckResult& check,
@@ -276,37 +317,15 @@ FindingsResult evaluateFindings(const Part& part, const SurfaceResult& surface, 
     const double least = leastPeak * allowable;
     const auto spots = assess::findHotspots(check.mesh, check.recovered, r.sensitivity, score, least, &r.basin);
     const std::vector<std::int32_t> summit = summits(check, spots.size(), r.basin);
-    {
-        std::vector<std::int32_t> basin;
-        const auto all = assess::findHotspots(check.mesh, check.recovered, 0.005 * allowable, score, least, &basin);
-        const auto top = summits(check, all.size(), basin);
-        std::map<std::size_t, double> height;  // of those that one test sees, the largest
-        const std::vector<std::size_t> into = seenTogether(check, top);
-        for (std::size_t i = 0; i < all.size(); ++i) height[into[i]] = std::max(height[into[i]], all[i].persistence);
-        for (const auto& [spot, h] : height) r.heights.push_back(h);
-    }
+    r.heights = heightsOf(check, score, allowable);
     std::sort(r.heights.rbegin(), r.heights.rend());
     const std::vector<Zone> zones = zonesOf(part, check);
     std::vector<Missed> missed;  // the other bodies' surfaces are not at hand; their meshes' volumes are compared
     if (!recipe.check.original && !recipe.check.rebuilt) missed = missedPlaces(surface, check, recipe.elementSize);
     const auto near = boundaryFinder(part, check);
-    r.rest.assign(check.cases.size(), 0.0);
-    std::vector<std::vector<double>> counts(spots.size(), r.rest), beside(spots.size(), r.rest);
-    std::vector<double> ball(spots.size());
-    std::vector<double> elementSizes(spots.size());
-    for (std::size_t i = 0; i < spots.size(); ++i) {
-        elementSizes[i] = assess::elementSizeAt(check.mesh, check.mesh.position[summit[i]]);
-        ball[i] = assess::testReach(check.mesh, check.mesh.position[summit[i]]);
-    }
-    for (std::size_t c = 0; c < check.cases.size(); ++c)
-        for (std::size_t n = 0; n < r.basin.size(); ++n) {
-            double& most = r.basin[n] < 0 ? r.rest[c] : counts[r.basin[n]][c];
-            most = std::max(most, check.cases[c].counts[n]);
-            if (r.basin[n] < 0) continue;
-            const auto i = static_cast<std::size_t>(r.basin[n]);
-            if ((check.mesh.position[n] - check.mesh.position[summit[i]]).norm() <= ball[i]) continue;
-            beside[i][c] = std::max(beside[i][c], ruledStress(part, check.cases[c].stress[n]));
-        }
+    Spots found;
+    found.measure(part, check, summit, r.basin, r.rest);
+    auto& [counts, beside, ball, elementSizes] = found;
     const std::vector<std::size_t> into = seenTogether(check, summit);
     std::vector<std::size_t> order;
     for (std::size_t i = 0; i < spots.size(); ++i) {

@@ -301,23 +301,53 @@ std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& 
     };
 }
 
+/// A feature that is placed and turned, added to a list.
+static solid::Feature& addFeature(std::vector<solid::Feature>& features, solid::Feature::Kind kind,
+                                  const std::string& name, const std::string& interface, const std::string& face,
+                                  const Vec3& origin, const Vec3& axis) {
+    solid::Feature f;
+    f.kind = kind;
+    f.name = name;
+    f.interface = interface;
+    f.face = face;
+    f.origin = origin;
+    f.axis = axis;
+    f.along = perpendicular(axis)[0];
+    features.push_back(f);
+    return features.back();
+}
+
+static void addKeepOuts(const Part& part, std::vector<solid::Feature>& features) {
+    using solid::Feature;
+    for (const KeepOut& k : part.keepOuts) {
+        if (k.kind == KeepOut::Kind::box) {
+            const Vec3 foot(0.5 * (k.low.x() + k.high.x()), 0.5 * (k.low.y() + k.high.y()), k.low.z());
+            Feature& f = addFeature(features, Feature::Kind::keepOut, k.name, k.name, "keep-out", foot, Vec3::UnitZ());
+            f.along = Vec3::UnitX();
+            f.longSide = k.high.x() - k.low.x();
+            f.shortSide = k.high.y() - k.low.y();
+            f.length = k.high.z() - k.low.z();
+        } else if (k.kind == KeepOut::Kind::cylinder) {
+            Feature& f = addFeature(features, Feature::Kind::keepOut, k.name, k.name, "keep-out", k.origin, k.axis);
+            f.round = true;
+            f.length = k.length;
+            f.diameter = k.diameter;
+        }
+        if (k.kind == KeepOut::Kind::body) {
+            Feature& f =
+                addFeature(features, Feature::Kind::body, k.name, k.name, "keep-out", Vec3::Zero(), Vec3::UnitZ());
+            f.path = k.body.path;
+            f.unit = k.body.lengthUnit;
+            f.offset = k.body.offset;
+        }
+    }
+}
+
 std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& regions) {
     using solid::Feature;
     std::vector<Feature> features;
     const double endlessHere = 2 * regions.designSpace.diagonal() + 50;
-    auto add = [&](Feature::Kind kind, const std::string& name, const std::string& interface, const std::string& face,
-                   const Vec3& origin, const Vec3& axis) -> Feature& {
-        Feature f;
-        f.kind = kind;
-        f.name = name;
-        f.interface = interface;
-        f.face = face;
-        f.origin = origin;
-        f.axis = axis;
-        f.along = perpendicular(axis)[0];
-        features.push_back(f);
-        return features.back();
-    };
+    auto add = [&](auto&&... values) -> Feature& { return addFeature(features, values...); };
     std::vector<Vec3> normals;
     const std::vector<Vec3> points = machinedSides(part, regions, &normals);
     static const char* sideNames[] = {"side x", "side y", "side z"};
@@ -361,27 +391,7 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
             f.length = f.through ? endlessHere : i.length + boreEnd(i.end);
         }
     }
-    for (const KeepOut& k : part.keepOuts) {
-        if (k.kind == KeepOut::Kind::box) {
-            const Vec3 foot(0.5 * (k.low.x() + k.high.x()), 0.5 * (k.low.y() + k.high.y()), k.low.z());
-            Feature& f = add(Feature::Kind::keepOut, k.name, k.name, "keep-out", foot, Vec3::UnitZ());
-            f.along = Vec3::UnitX();
-            f.longSide = k.high.x() - k.low.x();
-            f.shortSide = k.high.y() - k.low.y();
-            f.length = k.high.z() - k.low.z();
-        } else if (k.kind == KeepOut::Kind::cylinder) {
-            Feature& f = add(Feature::Kind::keepOut, k.name, k.name, "keep-out", k.origin, k.axis);
-            f.round = true;
-            f.length = k.length;
-            f.diameter = k.diameter;
-        }
-        if (k.kind == KeepOut::Kind::body) {
-            Feature& f = add(Feature::Kind::body, k.name, k.name, "keep-out", Vec3::Zero(), Vec3::UnitZ());
-            f.path = k.body.path;
-            f.unit = k.body.lengthUnit;
-            f.offset = k.body.offset;
-        }
-    }
+    addKeepOuts(part, features);
     return features;
 }
 

@@ -77,67 +77,116 @@ std::vector<std::string> freeMotionsOf(const Part& part) {
     return elastic::freeMotions(points, supports);
 }
 
-std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const FieldResult* field,
-                                  const SurfaceResult* surface) {
-    std::vector<ReadyNote> notes;
-    auto block = [&](Place place, const std::string& text, const std::string& fix) {
-        notes.push_back({Severity::blocker, text, fix, place});
-    };
-    auto warn = [&](Place place, const std::string& text, const std::string& fix) {
-        notes.push_back({Severity::warning, text, fix, place});
-    };
-    const elastic::Material& m = part.material;
+namespace {
+
+/// The list as it grows.
+struct Notes {
+    std::vector<ReadyNote> list;
+    void block(Place place, const std::string& text, const std::string& fix) {
+        list.push_back({Severity::blocker, text, fix, place});
+    }
+    void warn(Place place, const std::string& text, const std::string& fix) {
+        list.push_back({Severity::warning, text, fix, place});
+    }
+};
+
+void materialNotes(const elastic::Material& m, Notes& notes) {
     if (!(elastic::strength(m) > 0))
-        block(Place::material, "The material has no strength to compare with.",
-              "Enter its yield strength, or choose a material from the library.");
+        notes.block(Place::material, "The material has no strength to compare with.",
+                    "Enter its yield strength, or choose a material from the library.");
     const double e = m.orthotropic ? m.orthotropic->youngs.maxCoeff() : m.youngsModulus;
     if (e < 300 || e > 1.3e6)
-        warn(Place::material, "Young's modulus is " + formatNumber(e) + " MPa: it looks wrong by a factor of 1000.",
-             "Enter it with its unit, such as 71 GPa.");
+        notes.warn(Place::material,
+                   "Young's modulus is " + formatNumber(e) + " MPa: it looks wrong by a factor of 1000.",
+                   "Enter it with its unit, such as 71 GPa.");
     if (m.density < 5e-7 || m.density > 2.4e-5)
-        warn(Place::material,
-             "The density is " + formatNumber(m.density * 1e9) + " kg/m³: it looks wrong by a factor of 1000.",
-             "Enter it with its unit, such as 2660 kg/m^3.");
+        notes.warn(Place::material,
+                   "The density is " + formatNumber(m.density * 1e9) + " kg/m³: it looks wrong by a factor of 1000.",
+                   "Enter it with its unit, such as 2660 kg/m^3.");
     if (elastic::strength(m) > 0 && (elastic::strength(m) > 0.1 * e || elastic::strength(m) < 1e-5 * e))
-        warn(Place::material,
-             "The strength is " + formatNumber(elastic::strength(m)) + " MPa beside a modulus of " + formatNumber(e) +
-                 " MPa: one of them looks wrong by a factor of 1000.",
-             "Check both units.");
+        notes.warn(Place::material,
+                   "The strength is " + formatNumber(elastic::strength(m)) + " MPa beside a modulus of " +
+                       formatNumber(e) + " MPa: one of them looks wrong by a factor of 1000.",
+                   "Check both units.");
     if (m.yieldSource.find("assumed") != std::string::npos)
-        warn(Place::material, "The material is assumed.", "Choose the material that the part is made of.");
+        notes.warn(Place::material, "The material is assumed.", "Choose the material that the part is made of.");
+}
+
+void supportNotes(const Part& part, Notes& notes) {
     for (const Support& s : part.supports)
         if (!s.frame.empty() && !supportKind(s.kind).hasFrame)
-            warn(Place::supports,
-                 "The frame '" + s.frame + "' has no effect on the " + words(s.kind) + " support of " +
-                     listed(s.on.interfaces) + ".",
-                 "Take it away, or use a fixed or remote support.");
+            notes.warn(Place::supports,
+                       "The frame '" + s.frame + "' has no effect on the " + words(s.kind) + " support of " +
+                           listed(s.on.interfaces) + ".",
+                       "Take it away, or use a fixed or remote support.");
     if (part.supports.empty()) {
-        block(Place::supports, "Nothing holds the part.", "Add a support to at least one interface.");
+        notes.block(Place::supports, "Nothing holds the part.", "Add a support to at least one interface.");
     } else {
         const auto free = freeMotionsOf(part);
         if (!free.empty())
-            block(Place::supports, "The supports leave the part free: " + listed(free) + ".",
-                  "Hold these motions, by another support or another direction.");
+            notes.block(Place::supports, "The supports leave the part free: " + listed(free) + ".",
+                        "Hold these motions, by another support or another direction.");
     }
-    if (part.loadCases.empty()) block(Place::cases, "There is no load case.", "Add a load case.");
+}
+
+void caseNotes(const Part& part, Notes& notes) {
+    if (part.loadCases.empty()) notes.block(Place::cases, "There is no load case.", "Add a load case.");
     bool anyOn = std::any_of(part.combinations.begin(), part.combinations.end(), [](const auto& c) { return c.on; });
     for (const LoadCase& c : part.loadCases) {
         anyOn = anyOn || c.use == LoadCase::Use::check;
         if (c.use == LoadCase::Use::off) continue;
         if (c.factor == 0)
-            warn(Place::cases, "Load case '" + c.name + "' has the factor 0.", "Switch it off, or give it a factor.");
+            notes.warn(Place::cases, "Load case '" + c.name + "' has the factor 0.",
+                       "Switch it off, or give it a factor.");
         else if (!hasResultant(part, c))
-            warn(Place::cases, "The loads of case '" + c.name + "' add up to nothing.",
-                 "Check their signs; a self-balanced case is rarely meant.");
+            notes.warn(Place::cases, "The loads of case '" + c.name + "' add up to nothing.",
+                       "Check their signs; a self-balanced case is rarely meant.");
     }
     if (!part.loadCases.empty() && !anyOn)
-        block(Place::cases, "All load cases are switched off.", "Switch at least one on.");
+        notes.block(Place::cases, "All load cases are switched off.", "Switch at least one on.");
     for (const Combination& c : part.combinations)
         for (const auto& [name, factor] : c.terms)
             for (const LoadCase& l : part.loadCases)
                 if (c.on && l.name == name && l.use == LoadCase::Use::off)
-                    block(Place::cases, "Combination '" + c.name + "' uses case '" + name + "', which is off.",
-                          "Switch the case on, or to combinations only.");
+                    notes.block(Place::cases, "Combination '" + c.name + "' uses case '" + name + "', which is off.",
+                                "Switch the case on, or to combinations only.");
+}
+
+void fieldNotes(const Part& part, const Recipe& recipe, const FieldResult& field, const SurfaceResult* surface,
+                const std::set<std::string>& used, Notes& notes) {
+    const std::vector<ReadyNote> odd = plausibilityNotes(part, recipe, field);
+    notes.list.insert(notes.list.end(), odd.begin(), odd.end());
+    // what cannot be meant needs no forecast
+    if (std::none_of(odd.begin(), odd.end(), [](const ReadyNote& n) { return n.severity == Severity::blocker; })) {
+        const RunForecast f = forecastRun(part, recipe, field, surface);
+        for (ReadyNote& n : forecastNotes(f, recipe, machineMemory())) notes.list.push_back(std::move(n));
+        if (f.thinWalls > 0.01)
+            notes.warn(Place::mesh,
+                       formatNumber(100 * f.thinWalls, 2) +
+                           " % of the surface has a wall thinner than 1.1 elements: it may be "
+                           "lost from the mesh.",
+                       "Use elements of at most " + formatNumber(surface->thickness.low5 / 1.1, 2) + " mm.");
+    }
+    const ThresholdFigures t = thresholdFigures(part, field, recipe);
+    for (const auto& name : t.cutOff)
+        if (used.count(name))
+            notes.block(
+                Place::field,
+                "The part does not reach interface '" + name + "' at threshold " + formatNumber(recipe.threshold, 3) +
+                    ", but something acts on it.",
+                field.largestConnectingThreshold > 0
+                    ? "Lower the threshold to " + formatNumber(field.largestConnectingThreshold, 3) + " or less."
+                    : "No threshold connects it: check the field and the place of the interface.");
+}
+
+}  // namespace
+
+std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const FieldResult* field,
+                                  const SurfaceResult* surface) {
+    Notes notes;
+    materialNotes(part.material, notes);
+    supportNotes(part, notes);
+    caseNotes(part, notes);
     std::set<std::string> used;
     auto uses = [&](const FaceReference& on) { used.insert(on.interfaces.begin(), on.interfaces.end()); };
     for (const Support& s : part.supports) uses(s.on);
@@ -147,39 +196,17 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
             if (l.onFaces()) uses(l.on);
             if (const auto odd = loadKind(l.kind).odd)
                 for (const OddLoad& o : odd(l, part, c.factor))
-                    warn(Place::loads, "Case '" + c.name + "'" + o.text, o.fix);
+                    notes.warn(Place::loads, "Case '" + c.name + "'" + o.text, o.fix);
         }
     }
-    if (field) {
-        const std::vector<ReadyNote> odd = plausibilityNotes(part, recipe, *field);
-        notes.insert(notes.end(), odd.begin(), odd.end());
-        // what cannot be meant needs no forecast
-        if (std::none_of(odd.begin(), odd.end(), [](const ReadyNote& n) { return n.severity == Severity::blocker; })) {
-            const RunForecast f = forecastRun(part, recipe, *field, surface);
-            for (ReadyNote& n : forecastNotes(f, recipe, machineMemory())) notes.push_back(std::move(n));
-            if (f.thinWalls > 0.01)
-                warn(Place::mesh,
-                     formatNumber(100 * f.thinWalls, 2) +
-                         " % of the surface has a wall thinner than 1.1 elements: it may be "
-                         "lost from the mesh.",
-                     "Use elements of at most " + formatNumber(surface->thickness.low5 / 1.1, 2) + " mm.");
-        }
-        const ThresholdFigures t = thresholdFigures(part, *field, recipe);
-        for (const auto& name : t.cutOff)
-            if (used.count(name))
-                block(Place::field,
-                      "The part does not reach interface '" + name + "' at threshold " +
-                          formatNumber(recipe.threshold, 3) + ", but something acts on it.",
-                      field->largestConnectingThreshold > 0
-                          ? "Lower the threshold to " + formatNumber(field->largestConnectingThreshold, 3) + " or less."
-                          : "No threshold connects it: check the field and the place of the interface.");
-    }
+    if (field) fieldNotes(part, recipe, *field, surface, used, notes);
     for (const Interface& i : part.interfaces)
         if (!used.count(i.name) && !part.loadCases.empty())
-            warn(Place::interfaces, "Nothing acts on interface '" + i.name + "'.",
-                 "Fine when it only keeps material; else add its load or support.");
-    std::stable_sort(notes.begin(), notes.end(), [](const auto& a, const auto& b) { return a.severity < b.severity; });
-    return notes;
+            notes.warn(Place::interfaces, "Nothing acts on interface '" + i.name + "'.",
+                       "Fine when it only keeps material; else add its load or support.");
+    std::stable_sort(notes.list.begin(), notes.list.end(),
+                     [](const auto& a, const auto& b) { return a.severity < b.severity; });
+    return notes.list;
 }
 
 }  // namespace escultura::stages

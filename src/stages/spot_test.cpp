@@ -253,6 +253,111 @@ assess::NearBoundary nearBoundary(const std::vector<ActingFace>& faces, const Ve
     return near;
 }
 
+/// Refines around places and solves pieces of the refined model, for the tests of hotspots.
+class Resolver {
+  public:
+    /// @param corners  of the check's mesh; refined further and further
+    Resolver(const Part& part, const CheckedBody& body, lattice::TetComplex corners, const CheckResult& check,
+             const std::vector<Vec3>& places, const std::vector<std::vector<double>>& stress, Progress& progress)
+        : part_(part), body_(body), corners_(std::move(corners)), check_(check), places_(places), progress_(progress) {
+        whole_.mesh = std::shared_ptr<const mesh::TetMesh>(&check.mesh, [](const mesh::TetMesh*) {});
+        whole_.location = std::make_shared<mesh::PointLocation>(check.mesh);
+        for (const CaseResult& c : check.cases) whole_.displacement.push_back(c.displacement);
+        for (const Vec3& p : places) {
+            size_.push_back(assess::elementSizeAt(check.mesh, p));
+            ball_.push_back(assess::testReach(check.mesh, p));
+            const std::vector<double> peaks = highestNear(check.mesh, stress, p, ball_.back());
+            lastPeak_.push_back(*std::max_element(peaks.begin(), peaks.end()));
+        }
+    }
+
+    /// Pieces around the active places on a mesh that has the wanted sizes.
+    std::vector<assess::Refined> resolve(const std::function<double(const Vec3&)>& wanted,
+                                         std::span<const std::size_t> active) {
+        const int level = std::min(refinement_++, 2);
+        auto wantedHere = [&](const Vec3& p) { return wanted(body_.frame.outOf(p)); };
+        lattice::refine(*body_.shape, corners_, wantedHere, mostElements, progress_);
+        RefinedModel finer;
+        finer.mesh = std::make_shared<const mesh::TetMesh>(
+            outOf(body_.frame, mesh::curvedMesh(*body_.shape, corners_, progress_)));
+        finer.model = checkModel(part_, check_.faces, *finer.mesh);
+        finer.loads = loadsOf(part_, check_, finer.model);
+        std::vector<assess::Refined> pieces(active.size());
+        const std::vector<std::size_t> open = grow(finer, level, active, pieces);
+        if (!open.empty())
+            if (auto better = solveWhole(part_, finer, progress_)) {
+                whole_ = std::move(*better);
+                solvePieces(finer, level, active, open, 1, pieces);
+            }
+        for (std::size_t a = 0; a < active.size(); ++a) {
+            const std::vector<double> peaks = peaksOf(pieces[a], active[a]);
+            lastPeak_[active[a]] = *std::max_element(peaks.begin(), peaks.end());
+        }
+        return pieces;
+    }
+
+  private:
+    std::vector<double> peaksOf(const assess::Refined& piece, std::size_t place) const {
+        return highestNear(piece.mesh, piece.stress, places_[place], ball_[place]);
+    }
+    /// Solves pieces side by side. @param which  of the active ones @param larger  factor on their radii
+    void solvePieces(const RefinedModel& finer, int level, std::span<const std::size_t> active,
+                     const std::vector<std::size_t>& which, double larger, std::vector<assess::Refined>& pieces) {
+        const double reach = pieceReach[level], inner = assess::refinedBall[level];
+        progress_.step("Solving around " + std::to_string(which.size()) +
+                       (which.size() == 1 ? " hotspot" : " hotspots"));
+        std::atomic<std::size_t> done = 0;
+        const elastic::OneThreadEach oneThreadEach;
+        parallelFor(
+            which.size(),
+            [&](std::size_t k) {
+                const std::size_t a = which[k];
+                // steps of pieces that are solved side by side would flicker; cancelling reaches them
+                Progress own(&progress_);
+                tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
+                    const double unit = size_[active[a]];
+                    const PieceSize radii{larger * reach * unit, reach * unit, inner * unit};
+                    auto piece = solvePiece(part_, finer, whole_, places_[active[a]], radii, own);
+                    if (!piece.stress.empty()) pieces[a] = std::move(piece);
+                });
+                progress_.step("Solving around the hotspots",
+                               static_cast<double>(++done) / static_cast<double>(which.size()));
+            },
+            1);
+    }
+    /// Where the cut matters the piece grows, at last to the whole body; a second, larger piece tells by how much the
+    /// first one's peak depends on where it is cut, and what is left of that is less.
+    /// @return the active ones for which even the largest piece is not enough
+    std::vector<std::size_t> grow(const RefinedModel& finer, int level, std::span<const std::size_t> active,
+                                  std::vector<assess::Refined>& pieces) {
+        std::vector<std::size_t> open(active.size());
+        for (std::size_t a = 0; a < open.size(); ++a) open[a] = a;
+        for (const double larger : {1.0, 2.0, 4.0}) {
+            if (open.empty()) break;
+            const std::vector<assess::Refined> smaller = larger > 1 ? pieces : std::vector<assess::Refined>{};
+            solvePieces(finer, level, active, open, larger, pieces);
+            std::erase_if(open, [&](std::size_t a) {
+                const std::vector<double> peaks = peaksOf(pieces[a], active[a]);
+                if (larger > 1 && pieces[a].mesh.tet.size() > smaller[a].mesh.tet.size())
+                    pieces[a].cutError = changeOf(peaksOf(smaller[a], active[a]), peaks);
+                const double before = lastPeak_[active[a]], now = *std::max_element(peaks.begin(), peaks.end());
+                return !assess::cutMatters(pieces[a].cutError, 1 - before / std::max(now, 1e-300));
+            });
+        }
+        return open;
+    }
+
+    const Part& part_;
+    const CheckedBody& body_;
+    lattice::TetComplex corners_;
+    const CheckResult& check_;
+    const std::vector<Vec3>& places_;
+    Progress& progress_;
+    WholeSolution whole_;
+    std::vector<double> size_, ball_, lastPeak_;  // [places]
+    int refinement_ = 0;
+};
+
 }  // namespace
 
 std::function<assess::NearBoundary(const Vec3&)> boundaryFinder(const Part& part, const CheckResult& check) {
@@ -261,91 +366,17 @@ std::function<assess::NearBoundary(const Vec3&)> boundaryFinder(const Part& part
 
 std::vector<assess::Evidence> testSpots(const Part& part, const CheckedBody& body, lattice::TetComplex corners,
                                         const CheckResult& check, const std::vector<Vec3>& places, Progress& progress) {
-    WholeSolution whole;
-    whole.mesh = std::shared_ptr<const mesh::TetMesh>(&check.mesh, [](const mesh::TetMesh*) {});
-    whole.location = std::make_shared<mesh::PointLocation>(check.mesh);
     std::vector<std::vector<double>> stress;
     for (const CaseResult& c : check.cases) {
-        whole.displacement.push_back(c.displacement);
         stress.emplace_back(c.stress.size());
         for (std::size_t n = 0; n < c.stress.size(); ++n) stress.back()[n] = ruledStress(part, c.stress[n]);
     }
     const auto near = boundaryFinder(part, check);
     std::vector<assess::Suspect> suspects;
-    std::vector<double> size;
-    for (const Vec3& p : places) {
-        suspects.push_back({p, near});
-        size.push_back(assess::elementSizeAt(check.mesh, p));
-    }
-    std::vector<double> lastPeak, ball;
-    for (const Vec3& p : places) {
-        ball.push_back(assess::testReach(check.mesh, p));
-        const std::vector<double> peaks = highestNear(check.mesh, stress, p, ball.back());
-        lastPeak.push_back(*std::max_element(peaks.begin(), peaks.end()));
-    }
-    int refinement = 0;
+    for (const Vec3& p : places) suspects.push_back({p, near});
+    Resolver resolver(part, body, std::move(corners), check, places, stress, progress);
     auto resolve = [&](const std::function<double(const Vec3&)>& wanted, std::span<const std::size_t> active) {
-        const int level = std::min(refinement++, 2);
-        const double reach = pieceReach[level], inner = assess::refinedBall[level];
-        auto wantedHere = [&](const Vec3& p) { return wanted(body.frame.outOf(p)); };
-        lattice::refine(*body.shape, corners, wantedHere, mostElements, progress);
-        RefinedModel finer;
-        finer.mesh =
-            std::make_shared<const mesh::TetMesh>(outOf(body.frame, mesh::curvedMesh(*body.shape, corners, progress)));
-        finer.model = checkModel(part, check.faces, *finer.mesh);
-        finer.loads = loadsOf(part, check, finer.model);
-        std::vector<assess::Refined> pieces(active.size());
-        auto solvePieces = [&](const std::vector<std::size_t>& which, double larger) {
-            progress.step("Solving around " + std::to_string(which.size()) +
-                          (which.size() == 1 ? " hotspot" : " hotspots"));
-            std::atomic<std::size_t> done = 0;
-            const elastic::OneThreadEach oneThreadEach;
-            parallelFor(
-                which.size(),
-                [&](std::size_t k) {
-                    const std::size_t a = which[k];
-                    // steps of pieces that are solved side by side would flicker; cancelling reaches them
-                    Progress own(&progress);
-                    tbb::this_task_arena::isolate([&] {  // while it waits a thread must not begin another piece
-                        const double unit = size[active[a]];
-                        const PieceSize radii{larger * reach * unit, reach * unit, inner * unit};
-                        auto piece = solvePiece(part, finer, whole, places[active[a]], radii, own);
-                        if (!piece.stress.empty()) pieces[a] = std::move(piece);
-                    });
-                    progress.step("Solving around the hotspots",
-                                  static_cast<double>(++done) / static_cast<double>(which.size()));
-                },
-                1);
-        };
-        auto peaksOf = [&](const assess::Refined& piece, std::size_t a) {
-            return highestNear(piece.mesh, piece.stress, places[active[a]], ball[active[a]]);
-        };
-        std::vector<std::size_t> open(active.size());
-        for (std::size_t a = 0; a < open.size(); ++a) open[a] = a;
-        // where the cut matters the piece grows, at last to the whole body; a second, larger piece tells by how much
-        // the first one's peak depends on where it is cut, and what is left of that is less
-        for (const double larger : {1.0, 2.0, 4.0}) {
-            if (open.empty()) break;
-            const std::vector<assess::Refined> smaller = larger > 1 ? pieces : std::vector<assess::Refined>{};
-            solvePieces(open, larger);
-            std::erase_if(open, [&](std::size_t a) {
-                const std::vector<double> peaks = peaksOf(pieces[a], a);
-                if (larger > 1 && pieces[a].mesh.tet.size() > smaller[a].mesh.tet.size())
-                    pieces[a].cutError = changeOf(peaksOf(smaller[a], a), peaks);
-                const double before = lastPeak[active[a]], now = *std::max_element(peaks.begin(), peaks.end());
-                return !assess::cutMatters(pieces[a].cutError, 1 - before / std::max(now, 1e-300));
-            });
-        }
-        if (!open.empty())
-            if (auto better = solveWhole(part, finer, progress)) {
-                whole = std::move(*better);
-                solvePieces(open, 1);
-            }
-        for (std::size_t a = 0; a < active.size(); ++a) {
-            const std::vector<double> peaks = peaksOf(pieces[a], a);
-            lastPeak[active[a]] = *std::max_element(peaks.begin(), peaks.end());
-        }
-        return pieces;
+        return resolver.resolve(wanted, active);
     };
     return assess::testHotspots(check.mesh, stress, suspects, resolve, progress);
 }

@@ -1,5 +1,6 @@
 #include "surface/surface_nets.hpp"
 
+#include <array>
 #include <cstring>
 
 namespace escultura::surface {
@@ -8,6 +9,24 @@ namespace {
 /// Corner pairs of a cube's edges; corner c lies at (c & 1, c >> 1 & 1, c >> 2).
 constexpr int edges[12][2] = {{0, 1}, {2, 3}, {4, 5}, {6, 7}, {0, 2}, {1, 3},
                               {4, 6}, {5, 7}, {0, 4}, {1, 5}, {2, 6}, {3, 7}};
+
+/// Mean of the places where the level crosses a cube's edges, in shares of the cube.
+std::array<float, 3> middleOfCrossings(const float* corner, int mask, float level) {
+    float x = 0, y = 0, z = 0;
+    int crossings = 0;
+    for (const auto& e : edges) {
+        const int p = e[0], q = e[1];
+        if ((mask >> p & 1) == (mask >> q & 1)) continue;
+        const float t = (level - corner[p]) / (corner[q] - corner[p]);
+        const int axis = q - p;  // 1, 2 or 4
+        x += static_cast<float>(p & 1) + (axis == 1 ? t : 0);
+        y += static_cast<float>(p >> 1 & 1) + (axis == 2 ? t : 0);
+        z += static_cast<float>(p >> 2) + (axis == 4 ? t : 0);
+        ++crossings;
+    }
+    const float scale = 1.0f / static_cast<float>(crossings);
+    return {x * scale, y * scale, z * scale};
+}
 
 }  // namespace
 
@@ -70,22 +89,9 @@ TriMesh surfaceNets(const SampledGrid& grid, float level) {
                 const float* v = &grid.value[layer * k + static_cast<std::size_t>(nx) * j + i];
                 const float corner[8] = {v[0],     v[1],         v[nx],         v[nx + 1],
                                          v[layer], v[layer + 1], v[layer + nx], v[layer + nx + 1]};
-                float x = 0, y = 0, z = 0;
-                int crossings = 0;
-                for (const auto& e : edges) {
-                    const int p = e[0], q = e[1];
-                    if ((mask >> p & 1) == (mask >> q & 1)) continue;
-                    const float t = (level - corner[p]) / (corner[q] - corner[p]);
-                    const int axis = q - p;  // 1, 2 or 4
-                    x += static_cast<float>(p & 1) + (axis == 1 ? t : 0);
-                    y += static_cast<float>(p >> 1 & 1) + (axis == 2 ? t : 0);
-                    z += static_cast<float>(p >> 2) + (axis == 4 ? t : 0);
-                    ++crossings;
-                }
-                const float scale = 1.0f / static_cast<float>(crossings);
+                const std::array<float, 3> at = middleOfCrossings(corner, mask, level);
                 ids[i] = static_cast<std::int32_t>(mesh.position.size());
-                mesh.position.push_back(grid.origin +
-                                        grid.spacing.cwiseProduct(Vec3(i + x * scale, j + y * scale, k + z * scale)));
+                mesh.position.push_back(grid.origin + grid.spacing.cwiseProduct(Vec3(i + at[0], j + at[1], k + at[2])));
                 // the three edges from this cube's first corner, shared with cubes that are done
                 const bool in = mask & 1;
                 if (j > 0 && k > 0 && in != static_cast<bool>(mask & 2))

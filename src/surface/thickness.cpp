@@ -68,6 +68,21 @@ std::optional<InscribedBall> inscribedBall(const TriangleTree& tree, const Vec3&
     return b;
 }
 
+/// What no wall ball holds takes its neighbours' value, layer by layer.
+static void spread(const TriMesh& mesh, std::vector<float>& thickness) {
+    for (int round = 0; round < 200; ++round) {
+        std::vector<std::pair<std::int32_t, float>> found;
+        for (const Triangle& v : mesh.triangle)
+            for (int k = 0; k < 3; ++k) {
+                if (thickness[v[k]] > 0) continue;
+                const float other = std::max(thickness[v[(k + 1) % 3]], thickness[v[(k + 2) % 3]]);
+                if (other > 0) found.emplace_back(v[k], other);
+            }
+        if (found.empty()) break;
+        for (const auto& [v, value] : found) thickness[v] = std::max(thickness[v], value);
+    }
+}
+
 Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress& progress) {
     progress.step("Measuring the thickness");
     Thickness t;
@@ -129,18 +144,7 @@ Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress&
                     bin.resize(left);
                 }
     }
-    // what no wall ball holds takes its neighbours' value, layer by layer
-    for (int round = 0; round < 200; ++round) {
-        std::vector<std::pair<std::int32_t, float>> found;
-        for (const Triangle& v : mesh.triangle)
-            for (int k = 0; k < 3; ++k) {
-                if (t.value[v[k]] > 0) continue;
-                const float other = std::max(t.value[v[(k + 1) % 3]], t.value[v[(k + 2) % 3]]);
-                if (other > 0) found.emplace_back(v[k], other);
-            }
-        if (found.empty()) break;
-        for (const auto& [v, value] : found) t.value[v] = std::max(t.value[v], value);
-    }
+    spread(mesh, t.value);
     t.least = areaQuantile(mesh, t.value, 0.001);
     float nearest = std::numeric_limits<float>::max();
     for (std::size_t v = 0; v < n; ++v) {
