@@ -1,9 +1,11 @@
 /// @file chart.hpp
-/// Small charts in the look of the dossier: a curve over iterations or sizes, bars of a histogram.
+/// Small charts on cards: a curve over iterations or sizes, bars of a histogram. Drawn by report/plot like all others.
 
 #pragma once
 #include <QWidget>
 #include <vector>
+
+#include "report/plot.hpp"
 
 namespace escultura::app {
 
@@ -15,23 +17,18 @@ class Chart : public QWidget {
     void setCurve(std::vector<QPointF> points, bool logarithmic, double limit, const QString& unit);
     void addPoint(const QPointF& point);
     /// Bars from `first`, each `width` wide. @param warnBelow, warnAbove  bars beyond are ochre; NaN: none
-    void setBars(std::vector<double> bars, double first, double width, double warnBelow, double warnAbove,
+    void setBars(const std::vector<double>& bars, double first, double width, double warnBelow, double warnAbove,
                  const QString& unit);
     void clear();
-    bool isEmpty() const { return points_.empty() && bars_.empty(); }
-    int pointCount() const { return static_cast<int>(points_.size()); }
+    bool isEmpty() const { return pointCount() == 0 && plot_.bars.empty(); }
+    int pointCount() const { return plot_.series.empty() ? 0 : static_cast<int>(plot_.series.front().points.size()); }
     QSize sizeHint() const override { return {300, 104}; }
 
   protected:
     void paintEvent(QPaintEvent*) override;
 
   private:
-    QString title_, unit_;
-    std::vector<QPointF> points_;
-    bool logarithmic_ = false;
-    double limit_;
-    std::vector<double> bars_;
-    double first_ = 0, width_ = 1, below_, above_;
+    report::Plot plot_;
 };
 
 }  // namespace escultura::app

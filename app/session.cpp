@@ -19,6 +19,7 @@
 #include "duty/part_numbers.hpp"
 #include "judge/factor.hpp"
 #include "project/run.hpp"
+#include "store/shelter.hpp"
 #include "store/state_text.hpp"
 #include "store/storage.hpp"
 
@@ -284,6 +285,7 @@ void Session::edit(const QString& text, const std::function<void(project::Projec
 
 void Session::adopt(std::shared_ptr<project::Project> opened, const QString& path, bool resultsSaved) {
     project_ = std::move(*opened);
+    project_->results->setShelter(store::diskShelter(store::cacheFolder()), store::resultBudget());
     projectPath_ = path;
     last_.clear();
     checked_.clear();

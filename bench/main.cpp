@@ -20,6 +20,7 @@
 #include "cage_bench.hpp"
 #include "field/combine.hpp"
 #include "hostile_bench.hpp"
+#include "modes_bench.hpp"
 #include "organic_shapes.hpp"
 #include "project/project.hpp"
 #include "project/run.hpp"
@@ -360,6 +361,7 @@ int main(int argc, char** argv) {
     w->add_option("--degree", one.degree, "Degree of the Chebyshev smoother");
     int bricks = 53;
     std::string support = "plain";
+    auto* mo = app.add_subcommand("modes", "Natural frequencies and buckling beside theory");
     auto* k = app.add_subcommand("block", "A remote support on a whole side of a block against plain supports");
     auto* ko = app.add_subcommand("block-one", "One of the two, in figures for 'block'");
     for (auto* c : {k, ko}) c->add_option("--bricks", bricks, "Bricks a side; 53: 3.6 million unknowns");
@@ -374,6 +376,7 @@ int main(int argc, char** argv) {
         if (*v) return verify();
         if (*r) return runPart(part);
         if (*x) return bench::benchHostile(share, hostileFolder);
+        if (*mo) return bench::runModes() > 0;
         if (*k) return bench::benchBlock(bricks);
         if (*ko) return bench::solveBlock(bricks, support);
         if (*w) return bench::solveOne(part, one);

@@ -8,6 +8,7 @@
 #include "base/quantity.hpp"
 #include "commands.hpp"
 #include "duty/schema.hpp"
+#include "elastic/linear_solver.hpp"
 #include "solid/build.hpp"
 
 namespace {
@@ -46,8 +47,9 @@ CLI::App* addRun(CLI::App& app, RunOptions& o) {
         ->type_name("T");
     run->add_option("--level", o.level, "look, standard or converged")
         ->check(CLI::IsMember({"look", "standard", "converged"}));
-    run->add_option("--solver", o.solver, "automatic, direct or multigrid")
-        ->check(CLI::IsMember({"automatic", "direct", "multigrid"}));
+    std::vector<std::string> solvers;
+    for (const auto& m : elastic::methodKinds) solvers.push_back(m.key);
+    run->add_option("--solver", o.solver, "automatic, direct or multigrid")->check(CLI::IsMember(solvers));
     run->add_option("--element-size", o.elementSize, "Size of the tetrahedra, mm or with a unit (default: 1.45 cells)")
         ->type_name("LENGTH");
     run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")

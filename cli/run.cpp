@@ -45,9 +45,8 @@ void applyOptions(const RunOptions& o, Recipe& recipe) {
                                      formatNumber(recipe.threshold)});
     if (o.elementSize) recipe.elementSize = length(*o.elementSize, "--element-size", 1e-3);
     recipe.check.level = o.level == "look" ? Level::look : o.level == "converged" ? Level::converged : Level::standard;
-    recipe.check.method = o.solver == "direct"      ? elastic::Method::direct
-                          : o.solver == "multigrid" ? elastic::Method::multigrid
-                                                    : elastic::Method::automatic;
+    for (const auto& m : elastic::methodKinds)
+        if (o.solver == m.key) recipe.check.method = m.method;
     recipe.check.rebuilt = o.rebuild;
     if (o.faceSize) recipe.rebuild.faceSize = length(*o.faceSize, "--face-size", 1e-3);
     if (o.cageTolerance) recipe.rebuild.tolerance = length(*o.cageTolerance, "--cage-tolerance", 1e-3);

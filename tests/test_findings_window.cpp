@@ -167,6 +167,43 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(settle());
         QCOMPARE(session().project().part.requirements.size(), std::size_t(3));
     }
+    /// A figure of a further analysis is required in the form, with another unit; the check then works it out unasked,
+    /// and the Check card says why it cannot be left out.
+    void frequenciesAreRequired() {
+        find<QPushButton>("drawerButton")->setChecked(true);
+        QTest::keyClick(w_.get(), Qt::Key_7);
+        click("editRequirements");
+        auto* kind = find<QComboBox>("requirementKind");
+        const int at = kind->findText("lowest natural frequency");
+        QVERIFY(at >= 0);
+        choose("requirementKind", at);
+        QVERIFY(!find<QComboBox>("requirementCase")->isEnabled());
+        find<QLineEdit>("requirementLimit")->setText("0.12 kHz");
+        find<QLineEdit>("requirementSource")->setText("clause 9");
+        click("addRequirement");
+        QVERIFY(settle());
+        const auto& r = session().project().part.requirements.back();
+        QVERIFY(r.kind == duty::Requirement::Kind::figure);
+        QVERIFY(std::abs(r.limit - 120) < 1e-9);
+        auto* rows = find<QTableWidget>("requirementsTable");
+        const int row = rows->rowCount() - 1;
+        QCOMPARE(rows->item(row, 0)->text(), QString("lowest natural frequency"));
+        QVERIFY2(rows->item(row, 3)->text().contains("not worked out"), qPrintable(rows->item(row, 3)->text()));
+        selectRow(rows, row);  // read back into the form
+        QCOMPARE(find<QLineEdit>("requirementLimit")->text(), QString("120 Hz"));
+        session().run(Stage::check);
+        QVERIFY(settle());
+        w_->drawer().refresh();
+        QVERIFY2(rows->item(row, 3)->text().startsWith("met"), qPrintable(rows->item(row, 3)->text()));
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        auto* asked = find<QCheckBox>("asks natural_frequencies");
+        QVERIFY(asked->isChecked() && !asked->isEnabled());
+        QVERIFY(asked->toolTip().contains("requirement"));
+        QVERIFY(find<QCheckBox>("asks buckling")->isEnabled());
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        QVERIFY(asked->isEnabled() && !asked->isChecked());
+    }
     void aStudyRunsAndIsAdopted() {
         find<QPushButton>("drawerButton")->setChecked(true);
         w_->drawer().openTable(7);

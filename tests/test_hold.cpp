@@ -251,7 +251,7 @@ class TestHold : public QObject {
     }
     void recipesThatCannotBeMeantAreRefused() {
         QVERIFY(mentions(refusal([](json&) {}, [](Recipe& r) { r.surfaceSpacing = 0.05; }),
-                         {"million vertices", "at most 80 million", "--surface-spacing"}));
+                         {"million vertices", "at most 400 million", "--surface-spacing"}));
         QVERIFY(mentions(refusal([](json&) {}, [](Recipe& r) { r.smoothing = 2000; }), {"smoothing", "--smoothing"}));
         QVERIFY(mentions(refusal([](json&) {}, [](Recipe& r) { r.elementSize = 4000; }), {"element size"}));
         QCOMPARE(refusal([](json&) {}), std::string("no error"));

@@ -154,6 +154,54 @@ class TestPlots : public QObject {
         }
         QVERIFY2(right > 50 && std::abs(right - 2 * left) <= 4, qPrintable(QString("%1 %2").arg(right).arg(left)));
     }
+    /// Small curves fill their area from the lowest to the highest value, on a logarithmic axis by decades.
+    void smallCurvesFillTheirArea() {
+        const QSize size(300, 104);
+        const QImage plain =
+            drawn(smallCurve("residual", {{0, 0}, {1, 5}, {2, 10}}, false, std::nan(""), "iterations"), size);
+        const QImage decades =
+            drawn(smallCurve("residual", {{0, 1}, {1, 1e-4}, {2, 1e-8}}, true, std::nan(""), "iterations"), size);
+        const QFontMetricsF m(font_);
+        const QRectF a(44, m.height() + 6, size.width() - 52, size.height() - 2 * m.height() - 12);
+        QVERIFY(isColoured(plain, a.bottomLeft(), teal) && isColoured(plain, a.topRight(), teal));
+        QVERIFY(isColoured(plain, a.center(), teal));
+        QVERIFY(isColoured(decades, a.topLeft(), teal) && isColoured(decades, a.bottomRight(), teal));
+        QVERIFY(isColoured(decades, a.center(), teal));  // four of eight decades
+        QVERIFY(!isColoured(plain, a.topLeft() + QPointF(6, 6), teal));
+    }
+    void smallCurvesShowTheirLimit() {
+        const QSize size(300, 104);
+        const QImage image = drawn(smallCurve("safety factor", {{0, 1}, {1, 3}}, false, 2, "unknowns"), size);
+        const QFontMetricsF m(font_);
+        const QRectF a(44, m.height() + 6, size.width() - 52, size.height() - 2 * m.height() - 12);
+        bool dashed = false;
+        for (double x = a.left(); x < a.right(); x += 2)
+            for (int y = -1; y <= 1; ++y) {  // half a pixel of a thin line may be all there is of it
+                const QColor c = image.pixelColor(QPointF(x, a.center().y() + y).toPoint());
+                dashed |= c.red() > c.blue() + 30 && c.red() > c.green() + 20;
+            }
+        QVERIFY(dashed);
+        // one value alone does not divide by nothing
+        QVERIFY(!drawn(smallCurve("one", {{3, 7}}, true, std::nan(""), ""), size).isNull());
+        QVERIFY(smallCurve("none", {}, false, 1, "").kind == Plot::Kind::nothing);
+    }
+    /// Bars beyond the warning limits are ochre; a few in thousands are still seen.
+    void smallBarsWarn() {
+        const QSize size(300, 104);
+        const QColor ochre(0xC5, 0x8B, 0x1B), grey(0xB9, 0xAE, 0x9A);
+        const Plot p = smallBars("angles", {3, 0, 4000, 9000, 2}, 0, 5, 12, 18, "°");
+        const QImage image = drawn(p, size);
+        const QFontMetricsF m(font_);
+        const QRectF a(44, m.height() + 6, size.width() - 52, size.height() - 2 * m.height() - 12);
+        auto bar = [&](int k) { return QPointF(a.left() + (k + 0.5) * a.width() / 5, a.bottom() - 1.5); };
+        QVERIFY(isColoured(image, bar(0), ochre));  // 0 to 5: below 12
+        QVERIFY(!isColoured(image, bar(1), ochre) && !isColoured(image, bar(1), grey));
+        QVERIFY(isColoured(image, bar(2), grey));  // 10 to 15 reaches beyond 12
+        QVERIFY(isColoured(image, bar(3), grey));
+        QVERIFY(isColoured(image, bar(4), ochre));                           // from 20 on
+        QVERIFY(isColoured(image, QPointF(bar(3).x(), a.top() + 2), grey));  // the highest fills the area
+        QVERIFY(smallBars("none", {}, 0, 1, 0, 0, "").kind == Plot::Kind::nothing);
+    }
     void nothingIsDrawnOfNothing() {
         const QImage image = drawn(Plot{});
         for (int y = 0; y < image.height(); ++y)

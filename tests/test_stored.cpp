@@ -5,15 +5,19 @@
 #include <QFile>
 #include <QTemporaryDir>
 #include <QtTest>
+#include <atomic>
 #include <cmath>
 #include <filesystem>
+#include <thread>
 
+#include "base/digest.hpp"
 #include "judge/findings.hpp"
 #include "made_up_part.hpp"
 #include "project/project.hpp"
 #include "project/run.hpp"
 #include "store/database.hpp"
 #include "store/journal.hpp"
+#include "store/shelter.hpp"
 #include "store/storage.hpp"
 
 using namespace escultura;
@@ -115,6 +119,123 @@ class TestStored : public QObject {
         const auto again = findingsOf(loadProject(file), recipe());
         QVERIFY(again[0].evidence.verdict == tested[0].evidence.verdict);
         QVERIFY(again[0].evidence.peak == tested[0].evidence.peak);
+    }
+    /// With a budget results that nobody holds leave the memory, oldest first, and come back as they were; saving has
+    /// them all; what somebody holds stays.
+    void resultsLeaveTheMemory() {
+        const std::string file = path("shelter.escultura");
+        saveProject(project_, file);
+        Project p = loadProject(file);
+        const std::string folder = path("cache");
+        const auto held = p.check(recipe());
+        const double all = [&] {
+            p.results->setShelter(diskShelter(folder), 1e12);
+            return p.results->bytesHeld();
+        }();
+        // a tetrahedron has ten nodes of four bytes: the figures are no guesses
+        QVERIFY(all > 40.0 * static_cast<double>(held->mesh.tet.size()));
+        p.results->setShelter(diskShelter(folder), 1);
+        QVERIFY2(p.results->bytesHeld() < 0.9 * all, qPrintable(QString::number(p.results->bytesHeld() / all)));
+        QCOMPARE(p.check(recipe()).get(), held.get());  // held: not even another copy
+        const auto surface = p.surface(recipe());
+        const auto before = project_.surface(recipe());
+        QVERIFY(surface && surface->mesh.position == before->mesh.position);
+        QVERIFY(surface->thickness.value == before->thickness.value);
+        QVERIFY(p.rebuild(recipe()) &&
+                p.rebuild(recipe())->solid.solid.volume == project_.rebuild(recipe())->solid.solid.volume);
+        // a save has what is on disk, and does not bring it into memory
+        Project other = loadProject(file);
+        other.results->setShelter(diskShelter(folder), 1);
+        QCOMPARE(other.results->bytesHeld(), 0.0);
+        const std::string again = path("sheltered.escultura");
+        saveProject(other, again);
+        QCOMPARE(other.results->bytesHeld(), 0.0);
+        const Project back = loadProject(again);
+        QVERIFY(back.check(recipe()) && back.check(recipe())->envelope.stress == held->envelope.stress);
+        QVERIFY(back.findings(recipe()) != nullptr);
+    }
+    /// The least recently used goes first.
+    void theOldestGoesFirst() {
+        Results results;
+        auto fieldOf = [](float v) {
+            MadeField m;
+            m.field.density.assign(100000, v);
+            return m;
+        };
+        results.setShelter(diskShelter(path("cache")), 1e6);  // room for two of 400 kB
+        results.store("a", fieldOf(1));
+        results.store("b", fieldOf(2));
+        QCOMPARE(results.all<MadeField>().size(), 2u);
+        QVERIFY(results.find<MadeField>("a"));  // now b is the oldest
+        results.store("c", fieldOf(3));
+        const auto inMemory = results.all<MadeField>();
+        QVERIFY(inMemory.contains("a") && inMemory.contains("c") && !inMemory.contains("b"));
+        QCOMPARE(results.keys<MadeField>().size(), 3u);
+        QCOMPARE(results.find<MadeField>("b")->field.density.at(5), 2.0f);
+    }
+    /// A file in the shelter that another program has changed or removed is no result: out of date, no more. The folder
+    /// goes with the shelter.
+    void whatIsLostOnDiskIsOutOfDate() {
+        const std::string folder = path("lost");
+        {
+            Results results;
+            results.setShelter(diskShelter(folder), 1);
+            for (const char* key : {"changed", "gone", "whole", "last"}) {
+                MadeField m;
+                m.field.density.assign(50000, 0.25f);
+                results.store(key, std::move(m));
+            }
+            QCOMPARE(results.all<MadeField>().size(), 1u);  // what has just been stored is held by whoever stores it
+            std::vector<std::filesystem::path> files;
+            for (const auto& f : std::filesystem::recursive_directory_iterator(folder))
+                if (f.is_regular_file()) files.push_back(f.path());
+            QCOMPARE(files.size(), 3u);
+            for (const char* key : {"changed", "gone", "whole"}) {
+                const auto file = files.front().parent_path() / sha256("made field 1 " + std::string(key));
+                if (std::string(key) == "gone") std::filesystem::remove(file);
+                if (std::string(key) != "changed") continue;
+                QFile f(QString::fromStdString(file.string()));
+                QVERIFY(f.open(QIODevice::ReadWrite) && f.seek(1000) && f.write("x", 1) == 1);
+            }
+            QVERIFY(!results.find<MadeField>("changed"));
+            QVERIFY(!results.find<MadeField>("gone"));
+            QVERIFY(results.find<MadeField>("whole"));
+            QCOMPARE(results.keys<MadeField>().size(), 2u);
+        }
+        QVERIFY(std::filesystem::is_empty(folder));
+    }
+    /// Where nothing can be written everything stays in memory.
+    void withoutAFolderEverythingStays() {
+        const std::string notAFolder = path("a file");
+        QFile f(QString::fromStdString(notAFolder));
+        QVERIFY(f.open(QIODevice::WriteOnly));
+        f.close();
+        Results results;
+        results.setShelter(diskShelter(notAFolder), 1);
+        MadeField m;
+        m.field.density.assign(1000, 0.5f);
+        results.store("kept", std::move(m));
+        QCOMPARE(results.all<MadeField>().size(), 1u);
+    }
+    /// Four threads store and find under a budget that holds almost nothing: each finds what was stored.
+    void threadsShareAShelter() {
+        Results results;
+        results.setShelter(diskShelter(path("shared")), 5e4);
+        std::atomic<int> wrong = 0;
+        std::vector<std::thread> threads;
+        for (int t = 0; t < 4; ++t)
+            threads.emplace_back([&, t] {
+                for (int k = 0; k < 60; ++k) {
+                    const std::string key = std::to_string((7 * t + k) % 9);
+                    MadeField m;
+                    m.field.density.assign(4000, std::stof(key));
+                    if (k % 3 == 0) results.store(key, std::move(m));
+                    if (const auto found = results.find<MadeField>(key))
+                        wrong += found->field.density.at(17) != std::stof(key);
+                }
+            });
+        for (auto& t : threads) t.join();
+        QCOMPARE(wrong.load(), 0);
     }
     void damagedResultsAreRefused() {
         const std::string file = path("damaged.escultura");

@@ -24,15 +24,9 @@ std::optional<Vec3> lengths(const QString& text) {
 
 }  // namespace
 
-FieldDialog::FieldDialog(const QString& path, const exchange::FieldFile& file, QWidget* parent)
-    : QDialog(parent), path_(path), file_(file) {
-    setObjectName("fieldDialog");
-    setWindowTitle("Density field");
-    setMinimumWidth(460);
+/// Format and size of a file, in words.
+static QString wordsOf(const exchange::FieldFile& file) {
     using Kind = exchange::FieldFile::Kind;
-    auto* form = new QFormLayout(this);
-    form->setContentsMargins(20, 16, 20, 16);
-    form->setVerticalSpacing(8);
     QString what = QString::fromStdString(file.format) + "\n";
     if (file.kind == Kind::grid || file.kind == Kind::array)
         what += QString("%1 × %2 × %3 cells").arg(file.cells[0]).arg(file.cells[1]).arg(file.cells[2]);
@@ -42,7 +36,19 @@ FieldDialog::FieldDialog(const QString& path, const exchange::FieldFile& file, Q
         const Vec3 s = file.bounds.size();
         what += QString(", %1 × %2 × %3 in the file's unit").arg(num(s[0]), num(s[1]), num(s[2]));
     }
-    about_ = label(what, "muted");
+    return what;
+}
+
+FieldDialog::FieldDialog(const QString& path, const exchange::FieldFile& file, QWidget* parent)
+    : QDialog(parent), path_(path), file_(file) {
+    setObjectName("fieldDialog");
+    setWindowTitle("Density field");
+    setMinimumWidth(460);
+    using Kind = exchange::FieldFile::Kind;
+    auto* form = new QFormLayout(this);
+    form->setContentsMargins(20, 16, 20, 16);
+    form->setVerticalSpacing(8);
+    about_ = label(wordsOf(file), "muted");
     form->addRow(about_);
     name_ = new QLineEdit(QFileInfo(path).completeBaseName());
     name_->setObjectName("fieldName");

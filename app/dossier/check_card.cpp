@@ -74,7 +74,7 @@ void CheckCard::makeInputs() {
     method_ = new QComboBox;
     method_->setObjectName("solver");
     method_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
-    method_->addItems({"chosen by size", "direct (sparse Cholesky)", "multigrid with conjugate gradients"});
+    for (const auto& m : elastic::methodKinds) method_->addItem(m.words);
     tolerance_ = new QuantityEdit(dimension::none, "", 1e-12, 1e-3);
     tolerance_->setObjectName("tolerance");
     expertFigures_ = label("", "muted");

@@ -143,7 +143,7 @@ void FieldCard::chooseField(int index) {
         c.weights.clear();
     } else {
         c.how = static_cast<FieldChoice::How>(how);
-        if (c.how == FieldChoice::How::weightedSum && static_cast<int>(c.weights.size()) != fields)
+        if (fieldSources().at(static_cast<std::size_t>(how)).hasWeights && static_cast<int>(c.weights.size()) != fields)
             c.weights.assign(static_cast<std::size_t>(fields), 1.0 / fields);
     }
     session_.edit("Field", [c](Project& p) { p.variants[p.open].recipe.field = c; });
@@ -175,17 +175,14 @@ void FieldCard::refreshChoices() {
         using How = FieldChoice::How;
         for (const NamedField& f : project.part.fields)
             field_->addItem(QString::fromStdString(f.name), static_cast<int>(How::one));
-        if (project.part.fields.size() > 1)
-            for (const auto& [how, words] : {std::pair{How::maximum, "maximum of all fields"},
-                                             {How::mean, "mean of all fields"},
-                                             {How::weightedSum, "weighted sum of all fields"}})
-                field_->addItem(words, static_cast<int>(how));
-        field_->addItem("made here, from the duty", static_cast<int>(How::made));
+        for (const FieldSourceKind& source : fieldSources())
+            if (source.words && (!source.isCombined || project.part.fields.size() > 1))
+                field_->addItem(source.words, static_cast<int>(source.how));
         field_->setCurrentIndex(recipe.field.how == How::one ? recipe.field.which
                                                              : field_->findData(static_cast<int>(recipe.field.how)));
         making_->setVisible(recipe.field.how == How::made);
         making_->refresh();
-        weightsRow_->setVisible(recipe.field.how == FieldChoice::How::weightedSum);
+        weightsRow_->setVisible(fieldSources().at(static_cast<std::size_t>(recipe.field.how)).hasWeights);
         QStringList w;
         for (double x : recipe.field.weights) w << num(x);
         if (!weights_->hasFocus()) weights_->setText(w.join(", "));

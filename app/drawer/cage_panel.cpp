@@ -1,3 +1,5 @@
+/// The tools of the cage: one file, since every button changes the same selection.
+
 #include "drawer/cage_panel.hpp"
 
 #include <QHBoxLayout>

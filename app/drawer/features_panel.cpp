@@ -157,44 +157,7 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
     row->setContentsMargins(12, 8, 12, 8);
     row->setSpacing(12);
     auto* left = new QVBoxLayout;
-    auto* buttons = new QHBoxLayout;
-    auto* addMenu = new QMenu(this);
-    for (K k : kinds) {
-        auto* a = addMenu->addAction(QString(solid::name(k)));
-        a->setObjectName(QString("addFeature %1").arg(solid::name(k)));
-        connect(a, &QAction::triggered, this, [this, k] {
-            if (k != K::body) {
-                add(k);
-                return;
-            }
-            const QString path = QFileDialog::getOpenFileName(this, "Body of the feature", {},
-                                                              "Bodies (*.step *.stp *.stl *.obj *.ply);;All files (*)");
-            if (!path.isEmpty()) add(k, {}, path);
-        });
-    }
-    auto* plus = new QPushButton("Add feature");
-    plus->setObjectName("addFeature");
-    plus->setMenu(addMenu);
-    up_ = new QPushButton("Earlier");
-    up_->setObjectName("featureUp");
-    down_ = new QPushButton("Later");
-    down_->setObjectName("featureDown");
-    remove_ = new QPushButton("Remove");
-    remove_->setObjectName("featureRemove");
-    connect(up_, &QPushButton::clicked, this, [this] { move(-1); });
-    connect(down_, &QPushButton::clicked, this, [this] { move(1); });
-    connect(remove_, &QPushButton::clicked, this, [this] {
-        const QString name = selected();
-        change("Remove feature", [&](auto& all) {
-            std::erase_if(all, [&](const Feature& f) { return f.name == name.toStdString() && f.interface.empty(); });
-        });
-    });
-    buttons->addWidget(plus);
-    buttons->addWidget(up_);
-    buttons->addWidget(down_);
-    buttons->addWidget(remove_);
-    buttons->addStretch();
-    left->addLayout(buttons);
+    left->addLayout(makeButtons());
     table_ = new QTableWidget(0, 5);
     table_->setObjectName("features");
     table_->setHorizontalHeaderLabels({"On", "Feature", "State", "Kind", "Figures"});
@@ -232,6 +195,47 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
     form_->setMinimumWidth(300);
     connect(form_, &QTableWidget::cellChanged, this, [this] { accept(); });
     row->addWidget(form_, 2);
+}
+
+QHBoxLayout* FeaturesPanel::makeButtons() {
+    auto* buttons = new QHBoxLayout;
+    auto* addMenu = new QMenu(this);
+    for (K k : kinds) {
+        auto* a = addMenu->addAction(QString(solid::name(k)));
+        a->setObjectName(QString("addFeature %1").arg(solid::name(k)));
+        connect(a, &QAction::triggered, this, [this, k] {
+            if (k != K::body) {
+                add(k);
+                return;
+            }
+            const QString path = QFileDialog::getOpenFileName(this, "Body of the feature", {},
+                                                              "Bodies (*.step *.stp *.stl *.obj *.ply);;All files (*)");
+            if (!path.isEmpty()) add(k, {}, path);
+        });
+    }
+    auto* plus = new QPushButton("Add feature");
+    plus->setObjectName("addFeature");
+    plus->setMenu(addMenu);
+    up_ = new QPushButton("Earlier");
+    up_->setObjectName("featureUp");
+    down_ = new QPushButton("Later");
+    down_->setObjectName("featureDown");
+    remove_ = new QPushButton("Remove");
+    remove_->setObjectName("featureRemove");
+    connect(up_, &QPushButton::clicked, this, [this] { move(-1); });
+    connect(down_, &QPushButton::clicked, this, [this] { move(1); });
+    connect(remove_, &QPushButton::clicked, this, [this] {
+        const QString name = selected();
+        change("Remove feature", [&](auto& all) {
+            std::erase_if(all, [&](const Feature& f) { return f.name == name.toStdString() && f.interface.empty(); });
+        });
+    });
+    buttons->addWidget(plus);
+    buttons->addWidget(up_);
+    buttons->addWidget(down_);
+    buttons->addWidget(remove_);
+    buttons->addStretch();
+    return buttons;
 }
 
 std::vector<Feature> FeaturesPanel::list() const {

@@ -27,6 +27,7 @@ class FeaturesPanel : public QWidget {
     void failed(const QString& message);
 
   private:
+    QHBoxLayout* makeButtons();
     std::vector<solid::Feature> list() const;
     void change(const QString& text, const std::function<void(std::vector<solid::Feature>&)>& edit);
     void fillForm();

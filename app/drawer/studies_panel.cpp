@@ -193,6 +193,19 @@ void StudiesPanel::start() {
     }
 }
 
+QString StudiesPanel::noteOf(const Study& s) const {
+    double seconds = 0;
+    for (const Evaluation& e : s.done) seconds += e.seconds;
+    QString note = QString("%1 evaluations at level %2, %3 s")
+                       .arg(s.done.size())
+                       .arg(s.standard ? "standard" : "look", num(seconds));
+    if (s.kind == Study::Kind::search)
+        note += s.best >= 0 ? QString("; lightest that meets everything: no. %1").arg(s.best + 1)
+                            : QString("; none meets everything yet");
+    if (!isComplete(s) && !session_.isBusy()) note += "; not complete: run it again to go on";
+    return note;
+}
+
 void StudiesPanel::showStudy() {
     const Study* s = shown();
     adopt_->setEnabled(s && !session_.isBusy() && !s->done.empty());
@@ -234,16 +247,7 @@ void StudiesPanel::showStudy() {
         rows << cells;
     }
     fill(table_, rows);
-    double seconds = 0;
-    for (const Evaluation& e : s->done) seconds += e.seconds;
-    QString note = QString("%1 evaluations at level %2, %3 s")
-                       .arg(s->done.size())
-                       .arg(s->standard ? "standard" : "look", num(seconds));
-    if (s->kind == Study::Kind::search)
-        note += s->best >= 0 ? QString("; lightest that meets everything: no. %1").arg(s->best + 1)
-                             : QString("; none meets everything yet");
-    if (!isComplete(*s) && !session_.isBusy()) note += "; not complete: run it again to go on";
-    note_->setText(note);
+    note_->setText(noteOf(*s));
     const std::string key = figure.toStdString();
     if (s->kind == Study::Kind::local) {
         std::vector<report::PlotBar> bars;

@@ -25,6 +25,7 @@ class StudiesPanel : public QWidget {
     void failed(const QString& message);
 
   private:
+    QString noteOf(const project::Study& study) const;
     std::vector<std::string> chosenPlaces() const;
     void start();
     void adoptRow();

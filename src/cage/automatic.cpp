@@ -1,10 +1,9 @@
 #include "cage/automatic.hpp"
 
-#include <tbb/parallel_invoke.h>
-
 #include <algorithm>
 #include <cmath>
 
+#include "base/both.hpp"
 #include "cage/clearances.hpp"
 #include "cage/patches.hpp"
 #include "cage/split.hpp"
@@ -39,11 +38,11 @@ void fitAndMeasure(AutomaticCage& a, const Target& target, const AutomaticOption
     fit.iterations = iterations;
     fit.exact = last ? 2 : 0;
     fitCage(a.cage, target, fit, progress);
-    tbb::parallel_invoke([&] { a.deviation = deviationOf(a.cage, target, last ? 4 : 3, progress, last); },
-                         [&] {
-                             a.folded = foldedFaces(a.cage, 5, last ? 6 : 3);
-                             a.report = inspect(a.cage);
-                         });
+    parallelBoth([&] { a.deviation = deviationOf(a.cage, target, last ? 4 : 3, progress, last); },
+                 [&] {
+                     a.folded = foldedFaces(a.cage, 5, last ? 6 : 3);
+                     a.report = inspect(a.cage);
+                 });
     a.agrees = isRight(a.report, target);
 }
 

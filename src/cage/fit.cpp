@@ -1,10 +1,9 @@
 #include "cage/fit.hpp"
 
-#include <tbb/parallel_invoke.h>
-
 #include <algorithm>
 #include <cmath>
 
+#include "base/both.hpp"
 #include "base/parallel.hpp"
 #include "surface/thickness.hpp"
 
@@ -200,10 +199,10 @@ void fitCage(Cage& cage, const Target& target, const FitOptions& options, Progre
     const int lastPull = options.pull > 0 ? options.iterations - 4 : -1;
     LimitStencils s;
     std::unique_ptr<const LimitMesh> coarse;
-    tbb::parallel_invoke([&] { s = limitStencils(cage, places, true, roughLevels); },
-                         [&] {
-                             if (lastPull >= 1) coarse = std::make_unique<LimitMesh>(cage, 3, false, roughLevels);
-                         });
+    parallelBoth([&] { s = limitStencils(cage, places, true, roughLevels); },
+                 [&] {
+                     if (lastPull >= 1) coarse = std::make_unique<LimitMesh>(cage, 3, false, roughLevels);
+                 });
     const StencilMatrix st = s.point.transpose();
     const StencilMatrix l = umbrella(cage);
     const StencilMatrix lap = l * l;  // bi-Laplacian

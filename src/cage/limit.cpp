@@ -96,18 +96,21 @@ StencilMatrix matrixOf(const std::vector<std::int32_t>& sizes, std::size_t colum
     start[0] = 0;
     for (std::size_t r = 0; r < sizes.size(); ++r) start[r + 1] = start[r] + sizes[r];
     m.resizeNonZeros(start[sizes.size()]);
-    tbb::parallel_for(tbb::blocked_range<std::size_t>(0, sizes.size(), 512), [&](const auto& range) {
-        std::vector<Entry> row;
-        for (std::size_t r = range.begin(); r != range.end(); ++r) {
-            row.resize(static_cast<std::size_t>(sizes[r]));
-            fill(r, row.data());
-            std::sort(row.begin(), row.end());
-            for (std::size_t k = 0; k < row.size(); ++k) {
-                m.innerIndexPtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].first;
-                m.valuePtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].second;
-            }
-        }
-    });
+    constexpr std::size_t block = 512;  // each with a row of its own
+    parallelFor((sizes.size() + block - 1) / block,
+                [&](std::size_t b) {
+                    std::vector<Entry> row;
+                    for (std::size_t r = b * block; r < std::min(sizes.size(), (b + 1) * block); ++r) {
+                        row.resize(static_cast<std::size_t>(sizes[r]));
+                        fill(r, row.data());
+                        std::sort(row.begin(), row.end());
+                        for (std::size_t k = 0; k < row.size(); ++k) {
+                            m.innerIndexPtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].first;
+                            m.valuePtr()[start[r] + static_cast<std::int32_t>(k)] = row[k].second;
+                        }
+                    }
+                },
+                1);
     return m;
 }
 

@@ -1,3 +1,5 @@
+/// Patches of a cage in the order in which they are made: stencils, borders, insides, normals.
+
 #include "cage/patches.hpp"
 
 #include <Eigen/Dense>

@@ -24,6 +24,23 @@ struct FieldChoice {
     bool operator==(const FieldChoice&) const = default;
 };
 
+/// A source of fields, in the order of FieldChoice::How.
+struct FieldSourceKind {
+    FieldChoice::How how;
+    const char* words;        ///< of the list of fields; null: the fields' own names
+    bool isCombined = false;  ///< of several fields of the part
+    bool hasWeights = false;
+};
+inline const std::vector<FieldSourceKind>& fieldSources() {
+    using How = FieldChoice::How;
+    static const std::vector<FieldSourceKind> all = {{How::one, nullptr},
+                                                     {How::maximum, "maximum of all fields", true},
+                                                     {How::mean, "mean of all fields", true},
+                                                     {How::weightedSum, "weighted sum of all fields", true, true},
+                                                     {How::made, "made here, from the duty"}};
+    return all;
+}
+
 /// Draft for casting: walls lean away from the parting plane so that the mould opens along the pull direction.
 struct Draft {
     bool add = false;           ///< make walls comply; else only shown

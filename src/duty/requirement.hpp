@@ -50,6 +50,68 @@ struct RequirementKind {
     double unitOfLimit() const { return dimension == dimension::none ? 1 : unitScale(unit); }
 };
 
+/// Those of Requirement::Kind in its order, but figures.
+inline std::vector<RequirementKind> ownRequirementKinds() {
+    using Kind = Requirement::Kind;
+    return {
+        {.kind = Kind::safetyFactor,
+         .key = "safety_factor",
+         .words = "safety factor",
+         .unit = "",
+         .isMinimum = true,
+         .ofCase = true},
+        {.kind = Kind::displacement,
+         .key = "displacement",
+         .words = "displacement",
+         .unit = "mm",
+         .dimension = dimension::length,
+         .fileUnit = inLength,
+         .ofCase = true,
+         .ofInterface = true,
+         .hasDirection = true},
+        {.kind = Kind::mass,
+         .key = "mass",
+         .words = "mass",
+         .unit = "kg",
+         .dimension = dimension::mass,
+         .fileUnit = inMass},
+        {.kind = Kind::minimumWall,
+         .key = "minimum_wall",
+         .words = "thinnest wall",
+         .unit = "mm",
+         .isMinimum = true,
+         .dimension = dimension::length,
+         .fileUnit = inLength},
+        {.kind = Kind::reaction,
+         .key = "reaction",
+         .words = "reaction",
+         .unit = "N",
+         .dimension = dimension::force,
+         .fileUnit = inForce,
+         .ofCase = true,
+         .ofInterface = true},
+        {.kind = Kind::deviation,
+         .key = "deviation",
+         .words = "deviation",
+         .unit = "mm",
+         .dimension = dimension::length,
+         .fileUnit = inLength},
+        {.kind = Kind::draft, .key = "draft", .words = "surface with too little draft", .unit = "%"},
+        {.kind = Kind::overhang, .key = "overhang", .words = "surface that needs supports", .unit = "%"},
+        {.kind = Kind::convergence, .key = "convergence", .words = "change of the last refinement", .unit = "%"},
+        {.kind = Kind::equilibrium, .key = "equilibrium", .words = "equilibrium error", .unit = ""},
+        {.kind = Kind::validGeometry,
+         .key = "valid_geometry",
+         .words = "geometry valid",
+         .unit = "",
+         .hasLimit = false},
+        {.kind = Kind::findingsDisposed,
+         .key = "findings_disposed",
+         .words = "findings signed",
+         .unit = "",
+         .hasLimit = false},
+    };
+}
 /// All kinds: those of Requirement::Kind in its order, then the figures of further analyses (Kind::figure).
 const std::vector<RequirementKind>& requirementKinds();
 /// Of a kind other than figure.

@@ -14,6 +14,14 @@
 namespace escultura::elastic {
 
 enum class Method { automatic, direct, multigrid };
+/// What can be asked for: by the command line, in words.
+struct MethodKind {
+    Method method;
+    const char *key, *words;
+};
+inline constexpr MethodKind methodKinds[] = {{Method::automatic, "automatic", "chosen by size"},
+                                             {Method::direct, "direct", "direct (sparse Cholesky)"},
+                                             {Method::multigrid, "multigrid", "multigrid with conjugate gradients"}};
 
 struct SolveOptions {
     Method method = Method::automatic;

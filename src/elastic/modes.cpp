@@ -14,6 +14,7 @@
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "elastic/loads.hpp"
+#include "elastic/stress.hpp"
 
 namespace escultura::elastic {
 namespace {
@@ -293,6 +294,14 @@ double errorOf(const std::vector<Pair>& pairs, std::size_t k) {
     return gap > pairs[k].residual ? std::min(linear, pairs[k].residual * linear / gap) : linear;
 }
 
+/// Squared error of a shape in the energy norm, relative: a quotient of energies is too high by this share, a frequency
+/// by half of it.
+double squaredError(const mesh::TetMesh& mesh, const Material& material, const Vector& shape, Progress& progress) {
+    const auto gauss = gaussStress(mesh, material, shape);
+    const auto recovered = recoverStress(mesh, gauss, progress);
+    return std::pow(errorEstimate(mesh, material, gauss, recovered).relative, 2);
+}
+
 double gridFactorOf(const SolveOptions& options) {
     return options.method == Method::direct ? 0 : options.gridFactor;
 }
@@ -327,6 +336,7 @@ std::vector<Mode> naturalModes(const mesh::TetMesh& mesh, const Material& materi
         const double own = dot(x, product(mass, x));
         for (int k = 0; k < 3; ++k) m.share[k] = std::pow(dot(x, momentum[k]), 2) / (own * whole);
         m.shape = normalised(system.displacement(x));
+        m.meshError = squaredError(mesh, material, m.shape, progress);
         modes.push_back(std::move(m));
     }
     return modes;
@@ -352,6 +362,7 @@ std::vector<std::vector<Mode>> bucklingModes(const mesh::TetMesh& mesh, const Ma
             m.value = 1 / found.pairs[i].value;
             m.error = errorOf(found.pairs, i);
             m.shape = normalised(system.displacement(found.vectors[i]));
+            m.meshError = 2 * squaredError(mesh, material, m.shape, progress);
             modes.push_back(std::move(m));
         }
     }

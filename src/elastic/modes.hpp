@@ -10,9 +10,12 @@
 namespace escultura::elastic {
 
 struct Mode {
-    double value = 0;           ///< natural frequency, Hz; or the factor on the loads at which the part gives way
-    std::vector<Vec3> shape;    ///< [nodes] largest displacement 1
-    double error = 0;           ///< bound of the value's relative error from the iteration alone, not from the mesh
+    double value = 0;         ///< natural frequency, Hz; or the factor on the loads at which the part gives way
+    std::vector<Vec3> shape;  ///< [nodes] largest displacement 1
+    double error = 0;         ///< bound of the value's relative error from the iteration alone, not from the mesh
+    /// Share by which the mesh may have raised the value: twice what the jumps of the shape's stresses between
+    /// elements tell (squared energy norm of the error; Zienkiewicz and Zhu 1987, Wiberg, Bausys and Hager 1999).
+    double meshError = 0;
     Vec3 share = Vec3::Zero();  ///< natural modes: of the part's mass that moves along x, y, z
 };
 

@@ -109,6 +109,29 @@ bool looksLikePointTable(const std::string& start) {
     return findStyle(lines, style) > 0.5;
 }
 
+/// What the file is, and its columns but the places as arrays. @param value  [columns][rows]
+static void finishPointTable(LoadedField& f, const Style& style, const std::vector<std::string>& names,
+                             const std::vector<int>& place, std::vector<std::vector<float>>& value) {
+    f.file.kind = FieldFile::Kind::points;
+    f.file.format = std::string("table of points, ") +
+                    (style.delimiter == '\t'  ? "tabs"
+                     : style.delimiter == ' ' ? "spaces"
+                     : style.delimiter == ';' ? "semicolons"
+                                              : "commas") +
+                    (style.decimal == ',' ? ", decimal comma" : ", decimal point");
+    f.file.count = f.points.size();
+    for (std::size_t n = 0; n < value.size(); ++n) {
+        if (std::find(place.begin(), place.end(), static_cast<int>(n)) != place.end()) continue;
+        LoadedArray a;
+        a.info.on = ArrayInfo::On::points;
+        a.info.name = n < names.size() && !names[n].empty() ? names[n]
+                      : value.size() == 4                   ? "density"
+                                                            : "column " + std::to_string(n + 1);
+        a.value = std::move(value[n]);
+        f.arrays.push_back(std::move(a));
+    }
+}
+
 LoadedField loadPointTable(const std::string& path) {
     std::ifstream in(path, std::ios::binary);
     auto refuse = [&](const std::string& place, const std::string& expected, const std::string& found) {
@@ -170,24 +193,7 @@ LoadedField loadPointTable(const std::string& path) {
         f.file.bounds.include(p);
     }
     if (f.points.empty()) refuse("rows", "rows of numbers", "none");
-    f.file.kind = FieldFile::Kind::points;
-    f.file.format = std::string("table of points, ") +
-                    (style.delimiter == '\t'  ? "tabs"
-                     : style.delimiter == ' ' ? "spaces"
-                     : style.delimiter == ';' ? "semicolons"
-                                              : "commas") +
-                    (style.decimal == ',' ? ", decimal comma" : ", decimal point");
-    f.file.count = f.points.size();
-    for (std::size_t n = 0; n < width; ++n) {
-        if (std::find(place.begin(), place.end(), static_cast<int>(n)) != place.end()) continue;
-        LoadedArray a;
-        a.info.on = ArrayInfo::On::points;
-        a.info.name = n < names.size() && !names[n].empty() ? names[n]
-                      : width == 4                          ? "density"
-                                                            : "column " + std::to_string(n + 1);
-        a.value = std::move(value[n]);
-        f.arrays.push_back(std::move(a));
-    }
+    finishPointTable(f, style, names, place, value);
     return f;
 }
 

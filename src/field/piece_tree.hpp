@@ -42,6 +42,8 @@ class PieceTree {
         float density;
         std::uint32_t cells;  // kept by density down to here
     };
+    struct Builder;
+    void findConnecting();
     std::vector<std::uint32_t> order_;
     std::vector<Branch> branches_;
     std::vector<Growth> history_;

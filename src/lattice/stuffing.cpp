@@ -4,6 +4,7 @@
 #include "lattice/stuffing.hpp"
 
 #include <algorithm>
+#include <bit>
 #include <cmath>
 #include <map>
 #include <numeric>
@@ -12,7 +13,9 @@
 #include "base/disjoint_sets.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "lattice/graded.hpp"
+#include "lattice/sparse_values.hpp"
 #include "lattice/stencil.hpp"
 
 namespace escultura::lattice {
@@ -20,7 +23,14 @@ namespace {
 
 constexpr double warpLong = 0.24999, warpShort = 0.41189;  // Labelle and Shewchuk 2007, table 1
 
-/// The lattice: corner vertices first, then the centres of the cubes. Edges are named by the vertex that owns them:
+/// Cuts of the edges that a lattice vertex owns: numbered on from the first, one for each bit.
+struct OwnedCuts {
+    std::int32_t first = -1;
+    std::uint16_t slots = 0;
+};
+
+/// The lattice over the box of the shape. All that is kept for each vertex is its side; the rest is kept around the
+/// surface only. Corner vertices first, then the centres of the cubes. Edges are named by the vertex that owns them:
 /// corners own +x, +y, +z (slots 0-2); centres own +x, +y, +z (0-2) and their eight corners (3-10).
 class Lattice {
   public:
@@ -34,11 +44,12 @@ class Lattice {
             total *= n_[d] + 1.0;
         }
         if (!(total < mostLatticeVertices)) {
-            throw InputError(ErrorDetail{"The spacing is too fine for the size of the part.",
-                                         {},
-                                         "spacing " + formatNumber(a_) + " mm",
-                                         "at most 80 million lattice vertices",
-                                         formatNumber(total / 1e6) + " million"});
+            throw InputError(
+                ErrorDetail{"The spacing is too fine for the size of the part.",
+                            {},
+                            "spacing " + formatNumber(a_) + " mm",
+                            "at most " + plainNumber(mostLatticeVertices / 1e6) + " million lattice vertices",
+                            formatNumber(total / 1e6) + " million"});
         }
         corners_ = static_cast<std::size_t>(n_[0] + 1) * (n_[1] + 1) * (n_[2] + 1);
         centres_ = static_cast<std::size_t>(n_[0]) * n_[1] * n_[2];
@@ -70,9 +81,11 @@ class Lattice {
         const auto c = coordinates(v);
         return origin_ + a_ * (Vec3(c[0], c[1], c[2]) + Vec3::Constant(isCentre(v) ? 0.5 : 0.0));
     }
-    std::size_t edgeSlot(Id owner, int slot) const {
-        return isCentre(owner) ? 3 * corners_ + 11 * (owner - corners_) + slot
-                               : 3 * static_cast<std::size_t>(owner) + slot;
+    /// Cut of an owned edge; -1: none.
+    std::int32_t cutOf(Id owner, int slot) const {
+        const OwnedCuts& own = owned_[static_cast<std::size_t>(owner)];
+        if (!(own.slots >> slot & 1)) return -1;
+        return own.first + std::popcount(static_cast<std::uint16_t>(own.slots & ((1u << slot) - 1)));
     }
     /// Other end of an owned edge, or -1 beyond the lattice.
     Id otherEnd(Id v, int slot) const {
@@ -87,23 +100,28 @@ class Lattice {
     }
 
     void sample(Progress& progress) {
-        value_.resize(corners_ + centres_);
+        side_.resize(corners_ + centres_);
         progress.step("Sampling the shape");
-        parallelFor(
-            value_.size(), [&](std::size_t v) { value_[v] = static_cast<float>(shape_.evaluate(point(v)).value); },
-            4096);
-        side_.resize(value_.size());
-        // what is zero but for rounding counts as outside, wherever the part lies
-        for (std::size_t v = 0; v < value_.size(); ++v)
-            side_[v] = value_[v] < -nothing * a_ ? Side::inside : Side::outside;
-        progress.check();
+        constexpr std::size_t run = 1 << 22;  // between looks at whether to go on
+        for (std::size_t begin = 0; begin < side_.size(); begin += run) {
+            progress.check();
+            parallelFor(
+                std::min(run, side_.size() - begin),
+                [&](std::size_t k) {
+                    const std::size_t v = begin + k;
+                    // what is zero but for rounding counts as outside, wherever the part lies
+                    const auto value = static_cast<float>(shape_.evaluate(point(static_cast<Id>(v))).value);
+                    side_[v] = value < -nothing * a_ ? Side::inside : Side::outside;
+                },
+                4096);
+        }
     }
 
     Cut root(Id v, Id w) const { return cutBetween(shape_, point(v), point(w), side_[v], side_[w], a_); }
 
     void cut(Progress& progress) {
         progress.step("Cutting the lattice", 0.2);
-        cutOf_.assign(3 * corners_ + 11 * centres_, -1);
+        owned_.assign(side_.size(), {});
         // by layers, corners first: the order of the vertices, whatever the number of threads
         struct Edge {
             Id v, w;
@@ -135,7 +153,9 @@ class Lattice {
         auto& edges = cutEdges_;
         for (const auto& layer : layers)
             for (const Edge& e : layer) {
-                cutOf_[edgeSlot(e.v, e.slot)] = static_cast<std::int32_t>(edges.size());
+                OwnedCuts& own = owned_.at(static_cast<std::size_t>(e.v));  // slots of one owner follow each other
+                if (own.slots == 0) own.first = static_cast<std::int32_t>(edges.size());
+                own.slots |= static_cast<std::uint16_t>(1u << e.slot);
                 edges.push_back({e.v, e.w});
             }
         progress.check();
@@ -158,39 +178,38 @@ class Lattice {
             const int limit = isC ? n_[d] - 1 : n_[d];
             if (c[d] < limit) {
                 const Id w = otherEnd(v, d);
-                visit(Seen{cutOf_[edgeSlot(v, d)], 0, w}, true, false);
+                visit(Seen{cutOf(v, d), 0, w}, true, false);
             }
             if (c[d] > 0) {
                 auto b = c;
                 --b[d];
                 const Id w = isC ? centre(b[0], b[1], b[2]) : corner(b[0], b[1], b[2]);
-                visit(Seen{cutOf_[edgeSlot(w, d)], 0, w}, true, true);
+                visit(Seen{cutOf(w, d), 0, w}, true, true);
             }
         }
         for (int m = 0; m < 8; ++m) {
             if (isC) {
-                visit(Seen{cutOf_[edgeSlot(v, 3 + m)], 0, otherEnd(v, 3 + m)}, false, false);
+                visit(Seen{cutOf(v, 3 + m), 0, otherEnd(v, 3 + m)}, false, false);
             } else {
                 const int i = c[0] - (m & 1), j = c[1] - (m >> 1 & 1), k = c[2] - (m >> 2);
                 if (i < 0 || j < 0 || k < 0 || i >= n_[0] || j >= n_[1] || k >= n_[2]) continue;
                 const Id w = centre(i, j, k);
-                visit(Seen{cutOf_[edgeSlot(w, 3 + m)], 0, w}, false, true);
+                visit(Seen{cutOf(w, 3 + m), 0, w}, false, true);
             }
         }
     }
 
     void warp() {
-        moved_.assign(value_.size(), -1);
-        deep_.assign(skinOnly_ ? value_.size() : 0, 0);
+        moved_.assign(side_.size(), -1);
+        touched_.assign(side_.size(), 0);
         std::vector<std::vector<Id>> colour(4);
-        std::vector<char> touched(value_.size(), 0);
-        for (const auto& [v, w] : cutEdges_) touched[v] = touched[w] = 1;
-        for (std::size_t v = 0; v < deep_.size(); ++v) deep_[v] = side_[v] == Side::inside && !touched[v];
-        for (Id v = 0; v < static_cast<Id>(value_.size()); ++v) {
-            if (!touched[v]) continue;
-            const auto c = coordinates(v);
-            colour[2 * isCentre(v) + ((c[0] + c[1] + c[2]) & 1)].push_back(v);
-        }
+        for (const auto& [v, w] : cutEdges_) touched_.at(v) = touched_.at(w) = 1;
+        touched_.forEach([&](std::size_t v, char touched) {
+            if (!touched) return;
+            const auto c = coordinates(static_cast<Id>(v));
+            colour[2 * isCentre(static_cast<Id>(v)) + ((c[0] + c[1] + c[2]) & 1)].push_back(static_cast<Id>(v));
+            moved_.at(v) = -1;  // made now: the loops below run side by side
+        });
         for (const auto& group : colour) {
             // vertices of one colour share no edge, so each reads only what another colour wrote
             parallelFor(group.size(), [&](std::size_t g) {
@@ -205,11 +224,12 @@ class Lattice {
                     const double distance = std::round(f * (isLong ? 1.0 : 0.8660254037844386) * 12345678.9);
                     if (distance < best || (distance == best && s.cut < bestCut)) best = distance, bestCut = s.cut;
                 });
-                moved_[v] = bestCut;
+                moved_.at(v) = bestCut;
             });
         }
-        for (std::size_t v = 0; v < moved_.size(); ++v)
-            if (moved_[v] >= 0) side_[v] = Side::zero;
+        moved_.forEach([&](std::size_t v, std::int32_t cut) {
+            if (cut >= 0) side_[v] = Side::zero;
+        });
     }
 
     // ---- filling
@@ -219,7 +239,7 @@ class Lattice {
     Side sideOf(Id v) const { return side_[v]; }
     Filling& filling() { return filling_; }
     std::int32_t vertexOf(Id v) {
-        std::int32_t& index = outVertex_[v];
+        std::int32_t& index = outVertex_.at(v);
         if (index < 0)
             index = moved_[v] >= 0 ? filling_.add(cuts_[moved_[v]].position, cuts_[moved_[v]].surface)
                                    : filling_.add(point(v));
@@ -254,7 +274,7 @@ class Lattice {
   private:
     TetComplex fill(Progress& progress) {
         progress.step("Filling with tetrahedra", 0.6);
-        outVertex_.assign(value_.size(), -1);
+        outVertex_.assign(side_.size(), -1);
         outCut_.assign(cuts_.size(), -1);
         // corners of the face between cube (i,j,k) and its neighbour along axis d, in cyclic order
         constexpr int ring[4][2] = {{0, 0}, {1, 0}, {1, 1}, {0, 1}};
@@ -277,7 +297,7 @@ class Lattice {
                             if (side_[u] == Side::outside && side_[w] == Side::outside &&
                                 side_[q[0]] == Side::outside && side_[q[1]] == Side::outside)
                                 continue;
-                            if (skinOnly_ && deep_[u] && deep_[w] && deep_[q[0]] && deep_[q[1]]) continue;
+                            if (skinOnly_ && isDeep(u) && isDeep(w) && isDeep(q[0]) && isDeep(q[1])) continue;
                             fillTet(*this, std::array<Id, 4>{u, w, q[0], q[1]});
                         }
                     }
@@ -285,16 +305,20 @@ class Lattice {
         return std::move(filling_.out);
     }
 
+    /// Inside, and so are all neighbours. A vertex that was moved is none, whatever it was.
+    bool isDeep(Id v) const { return side_[v] == Side::inside && !touched_[static_cast<std::size_t>(v)]; }
+
     const shape::Shape& shape_;
     double a_;
     bool skinOnly_;
     Vec3 origin_;
     std::array<int, 3> n_{};
     std::size_t corners_ = 0, centres_ = 0;
-    std::vector<float> value_;
-    std::vector<Side> side_;
-    std::vector<char> deep_;  // inside, and so are all neighbours
-    std::vector<std::int32_t> cutOf_, moved_, outVertex_, outCut_;
+    std::vector<Side> side_;         // [vertices]
+    SparseValues<OwnedCuts> owned_;  // [vertices]
+    SparseValues<char> touched_;     // [vertices] an end of a cut edge
+    SparseValues<std::int32_t> moved_, outVertex_;
+    std::vector<std::int32_t> outCut_;
     std::vector<Cut> cuts_;
     std::vector<std::array<Id, 2>> cutEdges_;  // [cuts] lattice vertices at the ends
     Filling filling_;

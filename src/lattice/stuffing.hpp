@@ -11,7 +11,7 @@
 namespace escultura::lattice {
 
 /// Vertices that a lattice may have.
-inline constexpr double mostLatticeVertices = 8e7;
+inline constexpr double mostLatticeVertices = 4e8;
 /// About how many the lattice over a box has. @param spacing  mm
 double latticeVertices(const Box3& box, double spacing);
 
@@ -31,7 +31,7 @@ struct StuffingOptions {
 /// Fills the shape with tetrahedra. Raw dihedral angles lie between about 10 and 160 degrees; boundary vertices lie on
 /// the shape within 1e-9 mm along the lattice's edges. The boundary is a closed 2-manifold. The same result for any
 /// number of threads.
-/// @throws InputError when nothing of the shape is hit or the lattice would hold more than 80 million vertices
+/// @throws InputError when nothing of the shape is hit or the lattice would hold more than mostLatticeVertices
 /// @throws Cancelled
 TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Progress& progress);
 

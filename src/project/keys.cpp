@@ -4,15 +4,9 @@
 #include "base/digest.hpp"
 #include "duty/part_numbers.hpp"
 #include "duty/rebuild_text.hpp"
-#include "project/project.hpp"
+#include "project/field_source.hpp"
 
 namespace escultura::project {
-namespace {
-
-constexpr std::int64_t methodVersion = 7;  // part of every key: raise it when a stage computes something else
-
-}  // namespace
-
 const Part& Project::partOf(const Recipe& recipe) const {
     if (recipe.numbers.empty()) return part;
     Digest digest;
@@ -38,37 +32,6 @@ std::int64_t integer(auto value) {
 
 void addVector(Digest& digest, const Vec3& v) {
     for (int a = 0; a < 3; ++a) digest.add(v[a]);
-}
-
-/// The contents of bodies, not only their names: another program may have written them anew.
-void addBodies(Digest& digest, const Part& part) {
-    if (part.designBody) digest.add(fileState(part.designBody->path));
-    for (const KeepOut& k : part.keepOuts)
-        if (!k.body.path.empty()) digest.add(fileState(k.body.path));
-}
-
-/// Empty when a field is not loaded that the recipe is made from.
-std::string fieldKey(const Project& project, const Part& part, const Recipe& recipe) {
-    Digest field;
-    field.add("field").add(methodVersion).add(part.geometryText).add(part.numberProblem);
-    addBodies(field, part);
-    const FieldChoice& choice = recipe.field;
-    if (choice.how == FieldChoice::How::made) {
-        const auto made = project.made(recipe);
-        return made ? field.add(made->digest).hex() : std::string();
-    }
-    if (choice.how == FieldChoice::How::one) {
-        const auto s = project.source(static_cast<std::size_t>(std::max(choice.which, 0)));
-        return s ? field.add(s->digest).hex() : std::string();
-    }
-    field.add(integer(choice.how));
-    for (std::size_t f = 0; f < part.fields.size(); ++f) {
-        const auto s = project.source(f);
-        if (!s) return {};
-        field.add(s->digest);
-        if (choice.how == FieldChoice::How::weightedSum) field.add(f < choice.weights.size() ? choice.weights[f] : 1.0);
-    }
-    return field.hex();
 }
 
 std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& k) {

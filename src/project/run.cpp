@@ -3,9 +3,9 @@
 #include <algorithm>
 #include <chrono>
 
-#include "base/digest.hpp"
 #include "base/error.hpp"
 #include "exchange/body_files.hpp"
+#include "project/field_source.hpp"
 #include "stages/plausible.hpp"
 
 namespace escultura::project {
@@ -15,40 +15,6 @@ double secondsSince(std::chrono::steady_clock::time_point start) {
     return std::chrono::duration<double>(std::chrono::steady_clock::now() - start).count();
 }
 
-std::string digestOf(const field::DensityField& field) {
-    Digest digest;
-    for (int a = 0; a < 3; ++a)
-        digest.add(static_cast<std::int64_t>(field.cells[a])).add(field.origin[a]).add(field.spacing[a]);
-    return digest.add(std::span<const float>(field.density)).hex();
-}
-
-LoadedSource withDigest(field::DensityField field) {
-    LoadedSource s;
-    s.digest = digestOf(field);
-    s.field = std::move(field);
-    return s;
-}
-
-void evaluateField(const Project& project, const Recipe& recipe, Progress& progress) {
-    const Part& part = project.partOf(recipe);
-    if (recipe.field.how == FieldChoice::How::made) {
-        if (const auto made = project.made(recipe))
-            project.results->store(project.keys(recipe).field, prepareField(part, made->field, progress));
-        return;
-    }
-    std::vector<std::shared_ptr<const LoadedSource>> sources;
-    std::vector<const field::DensityField*> fields;
-    for (std::size_t f = 0; f < part.fields.size(); ++f) {
-        auto s = project.source(f);
-        if (!s)
-            s = project.results->store(canonical(part.fields[f].source),
-                                       withDigest(loadField(part, part.fields[f], progress)));
-        sources.push_back(s);
-        fields.push_back(&s->field);
-    }
-    FieldResult r = prepareField(part, chosenField(recipe.field, fields), progress);
-    project.results->store(project.keys(recipe).field, std::move(r));
-}
 }  // namespace
 
 void adoptField(Project& project, std::size_t index, field::DensityField field) {

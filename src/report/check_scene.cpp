@@ -1,3 +1,5 @@
+/// Everything that is drawn of a check, which shares boundary, colours and deformed places.
+
 #include "report/check_scene.hpp"
 
 #include <Eigen/Geometry>

@@ -1,3 +1,5 @@
+/// What the view shows of a project: one function for each thing that can be shown.
+
 #include "report/part_scene.hpp"
 
 #include <algorithm>

@@ -175,7 +175,75 @@ class Drawing {
         p.drawLine(QPointF(middle, top), QPointF(middle, top + row * static_cast<double>(plot.bars.size())));
     }
 
+    /// A histogram with the numbers of its ends.
+    void smallBars() {
+        const QRectF a = smallArea();
+        double most = 1;
+        for (const PlotBar& b : plot.bars) most = std::max(most, b.size);
+        const double step = a.width() / static_cast<double>(plot.bars.size());
+        for (std::size_t b = 0; b < plot.bars.size(); ++b) {
+            const double low = plot.first + plot.width * static_cast<double>(b), size = plot.bars[b].size;
+            const bool warn = low + plot.width <= plot.warnBelow || low >= plot.warnAbove;
+            // the square root keeps the few poor ones visible
+            const double h = size > 0 ? std::max(2.0, a.height() * std::sqrt(size / most)) : 0;
+            p.fillRect(QRectF(a.left() + step * static_cast<double>(b) + 1, a.bottom() - h, step - 2, h),
+                       warn ? seriesColours[2] : QColor(0xB9, 0xAE, 0x9A));
+        }
+        below(a, num(plot.first, 3) + plot.horizontal,
+              num(plot.first + plot.width * static_cast<double>(plot.bars.size()), 3) + plot.horizontal);
+    }
+
+    /// One line with the numbers of its extremes.
+    void smallCurve() {
+        const QRectF a = smallArea();
+        const std::vector<QPointF>& points = plot.series.front().points;
+        auto level = [&](double v) { return plot.logarithmic ? std::log10(std::max(v, 1e-16)) : v; };
+        double low = 1e300, high = -1e300, left = 1e300, right = -1e300;
+        for (const QPointF& q : points) {
+            low = std::min(low, level(q.y())), high = std::max(high, level(q.y()));
+            left = std::min(left, q.x()), right = std::max(right, q.x());
+        }
+        if (!std::isnan(plot.limit)) low = std::min(low, level(plot.limit)), high = std::max(high, level(plot.limit));
+        if (high - low < 1e-9)
+            low -= std::max(0.02 * std::abs(low), 0.5 * (plot.logarithmic ? 1 : 0.01)),
+                high += 0.02 * std::abs(high) + 1e-9;
+        if (right - left < 1e-9) right = left + 1;
+        auto place = [&](double x, double y) {
+            return QPointF(a.left() + (x - left) / (right - left) * a.width(),
+                           a.bottom() - (level(y) - low) / (high - low) * a.height());
+        };
+        if (!std::isnan(plot.limit)) {
+            p.setPen(QPen(clay, 1, Qt::DashLine));
+            p.drawLine(place(left, plot.limit), place(right, plot.limit));
+        }
+        QPolygonF way;
+        for (const QPointF& q : points) way << place(q.x(), q.y());
+        p.setPen(QPen(teal, 1.8));
+        p.drawPolyline(way);
+        p.setBrush(teal);
+        if (points.size() < 12)
+            for (const QPointF& q : way) p.drawEllipse(q, 2.5, 2.5);
+        p.setPen(muted);
+        auto text = [&](double v) { return plot.logarithmic ? QString("1e%1").arg(std::lround(v)) : num(v, 3); };
+        p.drawText(QRectF(0, a.top() - 4, 40, m.height()), Qt::AlignRight, text(high));
+        p.drawText(QRectF(0, a.bottom() - m.height() + 4, 40, m.height()), Qt::AlignRight, text(low));
+        auto count = [](double v) { return v >= 1e4 ? num(v / 1000, 3) + " k" : num(v, 3); };
+        below(a, count(left), count(right) + " " + plot.horizontal);
+    }
+
   private:
+    /// The area of a small chart, with the line that it stands on.
+    QRectF smallArea() {
+        const QRectF a(44, m.height() + 6, size.width() - 52, size.height() - 2 * m.height() - 12);
+        p.setPen(QPen(line, 1));
+        p.drawLine(a.bottomLeft(), a.bottomRight());
+        return a;
+    }
+    void below(const QRectF& a, const QString& left, const QString& right) {
+        p.setPen(muted);
+        p.drawText(QRectF(a.left(), a.bottom() + 2, 100, m.height()), Qt::AlignLeft, left);
+        p.drawText(QRectF(a.right() - 160, a.bottom() + 2, 160, m.height()), Qt::AlignRight, right);
+    }
     QPointF at(const QPointF& value) const { return placeOf(plot, area, value); }
 
     QPainter& p;
@@ -214,24 +282,67 @@ Plot rankedBars(const QString& title, std::vector<PlotBar> bars) {
     return p;
 }
 
+Plot smallCurve(const QString& title, std::vector<QPointF> points, bool logarithmic, double limit,
+                const QString& unit) {
+    Plot p;
+    p.kind = points.empty() ? Plot::Kind::nothing : Plot::Kind::smallCurve;
+    p.title = title;
+    p.horizontal = unit;
+    p.series.push_back({{}, std::move(points)});
+    p.logarithmic = logarithmic;
+    p.limit = limit;
+    return p;
+}
+
+Plot smallBars(const QString& title, const std::vector<double>& sizes, double first, double width, double warnBelow,
+               double warnAbove, const QString& unit) {
+    Plot p;
+    p.kind = sizes.empty() ? Plot::Kind::nothing : Plot::Kind::smallBars;
+    p.title = title;
+    p.horizontal = unit;
+    for (double s : sizes) p.bars.push_back({{}, {}, s});
+    p.first = first;
+    p.width = width;
+    p.warnBelow = warnBelow;
+    p.warnAbove = warnAbove;
+    return p;
+}
+
 QPointF placeIn(const Plot& plot, const QSizeF& size, const QFont& font, const QPointF& value) {
     return placeOf(plot, areaOf(size, QFontMetricsF(font)), value);
 }
+
+namespace {
+
+/// Small charts have a small, quiet title.
+QFont smaller(QFont font) {
+    if (font.pixelSize() > 0)
+        font.setPixelSize(std::max(8, font.pixelSize() * 86 / 100));
+    else
+        font.setPointSizeF(std::max(6.0, font.pointSizeF() * 0.86));
+    return font;
+}
+
+}  // namespace
 
 void paint(QPainter& painter, const QSizeF& size, const Plot& plot) {
     painter.save();
     painter.setRenderHint(QPainter::Antialiasing);
     const QFont plain = painter.font();
-    QFont bold = plain;
-    bold.setWeight(QFont::DemiBold);
-    painter.setFont(bold);
-    painter.setPen(ink);
-    painter.drawText(QPointF(4, QFontMetricsF(plain).ascent()), plot.title);
-    painter.setFont(plain);
+    const bool small =
+        plot.kind == Plot::Kind::smallCurve || plot.kind == Plot::Kind::smallBars || plot.kind == Plot::Kind::nothing;
+    QFont title = small ? smaller(plain) : plain;
+    if (!small) title.setWeight(QFont::DemiBold);
+    painter.setFont(title);
+    painter.setPen(small ? muted : ink);
+    painter.drawText(QPointF(small ? 0 : 4, QFontMetricsF(plain).ascent()), plot.title);
+    if (!small) painter.setFont(plain);
     Drawing drawing(painter, size, plot);
     if (plot.kind == Plot::Kind::curves) drawing.curves();
     if (plot.kind == Plot::Kind::scatter) drawing.scatter();
     if (plot.kind == Plot::Kind::bars) drawing.bars();
+    if (plot.kind == Plot::Kind::smallCurve) drawing.smallCurve();
+    if (plot.kind == Plot::Kind::smallBars) drawing.smallBars();
     painter.restore();
 }
 

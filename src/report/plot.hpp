@@ -1,6 +1,6 @@
 /// @file report/plot.hpp
-/// Charts of the drawer and of the report: curves over variants or a swept number, a scatter with its front, ranked
-/// bars.
+/// Charts of cards, drawer and report: curves over variants or a swept number, a scatter with its front, ranked bars,
+/// and small ones that say their extremes only.
 
 #pragma once
 #include <QPainter>
@@ -27,9 +27,9 @@ struct PlotBar {
     double size = 0;  ///< with sign
 };
 
-/// What is drawn. Make it with curves(), scatter() or rankedBars().
+/// What is drawn. Make it with one of the functions below.
 struct Plot {
-    enum class Kind { nothing, curves, scatter, bars } kind = Kind::nothing;
+    enum class Kind { nothing, curves, scatter, bars, smallCurve, smallBars } kind = Kind::nothing;
     QString title, horizontal, vertical, limitWords;
     std::vector<PlotSeries> series;
     QStringList ticks;  ///< words under whole numbers 0, 1, ...; empty: numbers
@@ -37,6 +37,10 @@ struct Plot {
     std::vector<PlotBar> bars;
     double limit = std::numeric_limits<double>::quiet_NaN();  ///< a dashed line across; NaN: none
     QRectF range;                                             ///< of the values
+    bool logarithmic = false;                                 ///< smallCurve: the vertical axis
+    double first = 0, width = 1;                              ///< smallBars: where they begin, and how wide each is
+    /// smallBars: those beyond are ochre; NaN: none
+    double warnBelow = std::numeric_limits<double>::quiet_NaN(), warnAbove = warnBelow;
 };
 
 /// Curves over one horizontal axis. @param ticks  words under whole numbers 0, 1, ...; empty: numbers
@@ -48,6 +52,12 @@ Plot scatter(const QString& title, const QString& horizontal, const QString& ver
              double limit = std::numeric_limits<double>::quiet_NaN(), const QString& limitWords = {});
 /// Horizontal bars from a middle line, in the order given.
 Plot rankedBars(const QString& title, std::vector<PlotBar> bars);
+
+/// One line over iterations or sizes, with its extremes. @param unit  of the horizontal axis
+Plot smallCurve(const QString& title, std::vector<QPointF> points, bool logarithmic, double limit, const QString& unit);
+/// A histogram: bars from `first`, each `width` wide.
+Plot smallBars(const QString& title, const std::vector<double>& sizes, double first, double width, double warnBelow,
+               double warnAbove, const QString& unit);
 
 /// Where a value lies in a picture of this size with this font.
 QPointF placeIn(const Plot& plot, const QSizeF& size, const QFont& font, const QPointF& value);

@@ -1,3 +1,5 @@
+/// The report chapter by chapter: long because a report is.
+
 #include "report/report.hpp"
 
 #include <algorithm>

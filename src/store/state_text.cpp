@@ -84,7 +84,8 @@ CheckChoice checkFrom(const json& j) {
     c.convergence = j.at("convergence");
     c.passes = j.at("passes");
     c.elementsThrough = j.at("elements_through");
-    c.method = static_cast<elastic::Method>(std::clamp(j.at("method").get<int>(), 0, 2));
+    c.method = static_cast<elastic::Method>(
+        std::clamp(j.at("method").get<int>(), 0, static_cast<int>(std::size(elastic::methodKinds)) - 1));
     c.tolerance = j.at("tolerance");
     for (const auto& s : j.at("local_sizes")) {
         LocalSize size;
@@ -112,7 +113,8 @@ Recipe recipeFrom(const json& j) {
     r.elementSize = j.at("element_size");
     r.hotspotShare = j.at("hotspot_share");
     const auto& f = j.at("field");
-    r.field.how = static_cast<FieldChoice::How>(std::clamp(f.at("how").get<int>(), 0, 4));
+    r.field.how = static_cast<FieldChoice::How>(
+        std::clamp(f.at("how").get<int>(), 0, static_cast<int>(fieldSources().size()) - 1));
     r.field.made = f.value("made", "");
     r.field.which = f.at("which");
     r.field.weights = f.at("weights").get<std::vector<double>>();

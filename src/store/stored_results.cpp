@@ -1,15 +1,24 @@
 #include "store/stored_results.hpp"
 
+#include <stdlib.h>
+
+#include <cstdlib>
 #include <cstring>
+#include <filesystem>
+#include <fstream>
 #include <nlohmann/json.hpp>
 #include <type_traits>
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
+#include "base/machine.hpp"
 #include "duty/rebuild_text.hpp"
+#include "store/shelter.hpp"
 
 namespace escultura::store {
 namespace {
+
+namespace fs = std::filesystem;
 
 /// Writes or reads plain values, vectors and strings in order, little-endian.
 class Archive {
@@ -17,6 +26,14 @@ class Archive {
     Archive() = default;
     /// Reads data that outlive the archive.
     Archive(const char* data, std::size_t size) : data_(data), size_(size), reading_(true) {}
+    /// One that only counts the bytes that it would write.
+    static Archive counter() {
+        Archive a;
+        a.counting_ = true;
+        return a;
+    }
+    bool isCounting() const { return counting_; }
+    std::size_t counted() const { return at_; }
     std::vector<char> taken() { return std::move(bytes_); }
     bool isReading() const { return reading_; }
 
@@ -73,6 +90,8 @@ class Archive {
             if (size > size_ - at_) damaged();
             std::memcpy(data, data_ + at_, size);
             at_ += size;
+        } else if (counting_) {
+            at_ += size;
         } else {
             const auto* p = static_cast<const char*>(data);
             bytes_.insert(bytes_.end(), p, p + size);
@@ -91,7 +110,7 @@ class Archive {
     std::vector<char> bytes_;     // written
     const char* data_ = nullptr;  // read
     std::size_t size_ = 0, at_ = 0;
-    bool reading_ = false;
+    bool reading_ = false, counting_ = false;
 };
 
 /// The functions describe() name what a type holds, for writing and reading alike; writing changes nothing.
@@ -155,6 +174,7 @@ void describe(Archive& a, solid::SolidSurface& s) {
 }
 void describe(Archive& a, std::shared_ptr<const solid::Brep>& brep) {
     std::vector<char> bytes;
+    if (a.isCounting()) return;  // packing takes seconds; its triangles say enough
     if (!a.isReading()) bytes = solid::packed(*brep);
     a(bytes);
     if (a.isReading()) brep = solid::unpacked(bytes);
@@ -329,16 +349,18 @@ field::DensityField fieldFromBytes(const std::string& kind, const char* data, st
 std::set<std::string> storedNames(const Results& results) {
     std::set<std::string> names;
     eachStored([&]<class T>(const T*, const char* kind) {
-        for (const auto& [key, value] : results.all<T>()) names.insert(kind + (" " + key));
+        for (const std::string& key : results.keys<T>()) names.insert(kind + (" " + key));
     });
     return names;
 }
 
 void storeResults(Database& db, const Results& results, std::set<std::string>& stored) {
     eachStored([&]<class T>(const T*, const char* kind) {
-        for (const auto& [key, value] : results.all<T>()) {
+        for (const std::string& key : results.keys<T>()) {
             const std::string name = kind + (" " + key);
             if (stored.contains(name) && !std::is_same_v<T, HotspotTests>) continue;
+            const auto value = results.peek<T>(key);
+            if (!value) continue;
             db.insert("INSERT OR REPLACE INTO result VALUES(?1, ?2, ?3)", key, kind, sealed(name, written(*value)));
             stored.insert(name);  // what a full disk refused is tried again
         }
@@ -352,6 +374,96 @@ void restoreResults(Database& db, Results& results) {
                        if (kind == name) results.store(key, restored<T>(data, opened(kind + " " + key, data, size)));
                    });
                });
+}
+
+namespace {
+
+/// Files in a folder of its own, one a result, sealed like everything that is stored; gone with the shelter.
+class DiskShelter : public Shelter {
+  public:
+    explicit DiskShelter(const std::string& folder) {
+        std::error_code failed;
+        fs::create_directories(folder, failed);
+        std::string name = folder + "/results-XXXXXX";
+        if (!failed && ::mkdtemp(name.data())) folder_ = name;
+    }
+    ~DiskShelter() override {
+        std::error_code ignored;
+        if (!folder_.empty()) fs::remove_all(folder_, ignored);
+    }
+    DiskShelter(const DiskShelter&) = delete;
+    DiskShelter& operator=(const DiskShelter&) = delete;
+
+    double bytes(std::type_index type, const void* value) const override {
+        double size = 0;
+        if (type == typeid(MeshResult)) {
+            const auto& m = *static_cast<const MeshResult*>(value);
+            size = static_cast<double>(m.mesh.position.size() * sizeof(Vec3) + m.mesh.tet.size() * sizeof(mesh::Tet10) +
+                                       m.corners.position.size() * sizeof(Vec3) + m.corners.tets.size() * 16);
+        }
+        eachStored([&]<class T>(const T*, const char*) {
+            if (type != typeid(T)) return;
+            Archive a = Archive::counter();
+            a(const_cast<T&>(*static_cast<const T*>(value)));
+            size = static_cast<double>(a.counted());
+        });
+        return size;
+    }
+    bool isDropped(std::type_index type) const override { return type == typeid(MeshResult); }
+    bool put(std::type_index type, const std::string& key, const void* value) override {
+        bool kept = false;
+        eachStored([&]<class T>(const T*, const char* kind) {
+            if (type != typeid(T) || folder_.empty()) return;
+            const std::vector<char> data = sealed(kind + (" " + key), written(*static_cast<const T*>(value)));
+            const std::string path = pathOf(kind, key), draft = path + ".new";
+            std::ofstream out(draft, std::ios::binary);
+            out.write(data.data(), static_cast<std::streamsize>(data.size()));
+            out.close();
+            std::error_code failed;
+            if (out.good()) fs::rename(draft, path, failed);  // whoever reads sees the old or the new one
+            kept = out.good() && !failed;
+        });
+        return kept;
+    }
+    std::shared_ptr<const void> take(std::type_index type, const std::string& key) override {
+        std::shared_ptr<const void> value;
+        eachStored([&]<class T>(const T*, const char* kind) {
+            if (type != typeid(T)) return;
+            std::ifstream in(pathOf(kind, key), std::ios::binary);
+            const std::vector<char> data{std::istreambuf_iterator<char>(in), std::istreambuf_iterator<char>()};
+            try {
+                value = std::make_shared<const T>(
+                    restored<T>(data.data(), opened(kind + (" " + key), data.data(), data.size())));
+            } catch (const InputError&) {
+                value = nullptr;  // another program touched it: out of date
+            }
+        });
+        return value;
+    }
+
+  private:
+    std::string pathOf(const std::string& kind, const std::string& key) const {
+        return folder_ + "/" + sha256(kind + " " + key);
+    }
+    std::string folder_;  // empty: none could be made
+};
+
+}  // namespace
+
+std::shared_ptr<Shelter> diskShelter(const std::string& folder) {
+    return std::make_shared<DiskShelter>(folder);
+}
+
+std::string cacheFolder() {
+    if (const char* own = std::getenv("XDG_CACHE_HOME"); own && *own) return std::string(own) + "/escultura";
+    if (const char* home = std::getenv("HOME"); home && *home) return std::string(home) + "/.cache/escultura";
+    return (fs::temp_directory_path() / "escultura").string();
+}
+
+double resultBudget() {
+    if (const char* own = std::getenv("ESCULTURA_RESULT_MEMORY")) return std::atof(own) * 1e9;
+    const double memory = machineMemory();
+    return memory > 0 ? 0.4 * memory : 4e9;
 }
 
 }  // namespace escultura::store

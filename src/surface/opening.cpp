@@ -81,9 +81,13 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::spa
     }
     progress.check();
 
+    gatherPlaces(thin, balls);
+}
+
+void BallOpening::gatherPlaces(const std::vector<Vec3>& thin, const std::vector<Ball>& balls) {
     std::vector<Place> all;
     for (const Vec3& p : thin)
-        if (const double depth = value(p); depth > 0.1 * radius) all.push_back({p, depth});
+        if (const double depth = value(p); depth > 0.1 * radius_) all.push_back({p, depth});
     std::sort(all.begin(), all.end(), [](const Place& a, const Place& b) { return a.depth > b.depth; });
     std::vector<char> taken(all.size(), 0);
     for (std::size_t i = 0; i < all.size(); ++i) {
@@ -94,7 +98,7 @@ BallOpening::BallOpening(const TriMesh& mesh, const TriangleTree& tree, std::spa
         taken[i] = 1;
         for (std::size_t g = 0; g < group.size(); ++g)
             for (std::size_t j = 0; j < all.size(); ++j)
-                if (!taken[j] && (all[j].at - all[group[g]].at).norm() < 4 * radius) {
+                if (!taken[j] && (all[j].at - all[group[g]].at).norm() < 4 * radius_) {
                     taken[j] = 1;
                     group.push_back(j);
                 }

@@ -37,6 +37,8 @@ class BallOpening {
     double value(const Vec3& p) const;
 
   private:
+    /// Places that the ball does not reach, in groups, each with the depth of its deepest.
+    void gatherPlaces(const std::vector<Vec3>& thin, const std::vector<Ball>& balls);
     double radius_ = 0, step_ = 0;
     Bins bins_;                                                  ///< of two radii
     Box3 box_;                                                   ///< around the thin places

@@ -27,13 +27,12 @@ AnalysisResult buckling(const AnalysisInput& input, Progress& progress) {
         f.note = "nothing buckles under this load";
         for (std::size_t i = 0; i < found[c].size(); ++i) {
             const elastic::Mode& m = found[c][i];
-            const double mesh = shapeError(input, m.shape, progress);
             if (i == 0) {
                 f.value = m.value;
                 // the stresses that press are off as well, by what the check estimates
-                const double stresses = checked.energyError * checked.energyError;
-                f.counts = m.value * std::max(0.0, 1 - 2 * mesh - 2 * stresses - m.error);
-                f.note = "the mesh may have raised it by " + formatNumber(100 * (2 * mesh + 2 * stresses), 2) + " %";
+                const double mesh = m.meshError + 2 * checked.energyError * checked.energyError;
+                f.counts = m.value * std::max(0.0, 1 - mesh - m.error);
+                f.note = "the mesh may have raised it by " + formatNumber(100 * mesh, 2) + " %";
             }
             r.shapes.push_back({checked.name + ", factor " + formatNumber(m.value),
                                 "mode " + std::to_string(i + 1) + " of this load case", m.shape});

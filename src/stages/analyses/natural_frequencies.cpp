@@ -34,16 +34,14 @@ AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress
     Vec3 sum = Vec3::Zero();
     for (std::size_t i = 0; i < modes.size(); ++i) {
         const elastic::Mode& m = modes[i];
-        const double mesh = shapeError(input, m.shape, progress);
         const std::string number = std::to_string(i + 1);
         AnalysisFigure f;
         f.key = i == 0 ? "lowest_frequency" : "frequency_" + number;
         f.label = i == 0 ? "lowest natural frequency" : "natural frequency " + number;
         f.unit = "Hz";
         f.value = m.value;
-        // half of the error in energy would do: the whole is the safe side of an estimate
-        f.counts = m.value * std::max(0.0, 1 - mesh - m.error);
-        f.note = shareWords(m.share) + "; the mesh may have raised it by " + formatNumber(100 * mesh, 2) + " %";
+        f.counts = m.value * std::max(0.0, 1 - m.meshError - m.error);
+        f.note = shareWords(m.share) + "; the mesh may have raised it by " + formatNumber(100 * m.meshError, 2) + " %";
         r.figures.push_back(f);
         r.shapes.push_back({"mode " + number + ", " + formatNumber(m.value) + " Hz", shareWords(m.share), m.shape});
         sum += m.share;

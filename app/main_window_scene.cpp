@@ -1,0 +1,224 @@
+// What the window's view shows: options and results put together, what gives way to what, and drawing it once.
+
+#include "main_window.hpp"
+#include "widgets.hpp"
+
+namespace escultura::app {
+
+using namespace duty;
+using namespace stages;
+using namespace project;
+using namespace judge;
+using report::Show;
+
+report::SceneOptions MainWindow::sceneOptions() {
+    report::SceneOptions o = bar_->options();
+    o.low = low_;
+    o.high = high_;
+    o.selectedFinding = selectedFinding_.toStdString();
+    o.isolate = isolate_;
+    o.mark = mark_;
+    o.poorElement = poorElement_;
+    const auto check = session_.hasProject() ? session_.lastKnown().check : nullptr;
+    if (check && o.deformation < 0) o.deformation = report::automaticDeformation(*check, o.loadCase);
+    return o;
+}
+
+void MainWindow::showScene(bool refit) {
+    if (!session_.hasProject()) return;
+    if (editor_->isOn()) {  // the view belongs to the cage
+        editor_->refresh();
+        view_->setNotice("");
+        shown_.reset();
+        return;
+    }
+    if (const auto growing = session_.growing()) {
+        shown_.reset();
+        view_->setNotice("");  // the caption says it
+        view_->setScene(report::growingScene(session_.part(), *growing, session_.recipe().threshold), refit);
+        return;
+    }
+    report::SceneOptions o = sceneOptions();
+    updateReadings();
+    swing_.clear();  // an animation starts anew with the new options
+    frame_ = 0;
+    if (picking_) o = forPicking(o);
+    if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
+        o.handle = selectedInterface_.toStdString();
+    o.selectedFeature = selectedFeature_.toStdString();
+    ShownResults r = shownResults(o);
+    giveWay(r, o);
+    makeOriginal(r, o);
+    const bool hasField = session_.project().field() != nullptr;
+    if (o.show == Show::original && !r.original) o.show = r.known.surface ? Show::surface : Show::field;
+    if (r.toBeMade && o.show != Show::original && !(o.show == Show::duty && (r.known.surface || r.original))) {
+        view_->setNotice("");
+        return;
+    }
+    if (!hasField && !r.toBeMade && (o.show == Show::field || o.show == Show::comparison)) {
+        view_->setNotice("◐ out of date: the field is being read");
+        return;
+    }
+    if (o.section.on && hasField)
+        o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
+    const bool stale = isStale(r, o);
+    view_->setNotice(stale        ? "◐ out of date: from an earlier recipe"
+                     : r.toBeMade ? "the design space: its field is not made yet"
+                                  : "");
+    Shown now = shownOf(r, o);
+    if (shown_ && *shown_ == now && !refit) return;
+    shown_ = std::move(now);
+    draw(r, o, stale, refit);
+}
+
+MainWindow::ShownResults MainWindow::shownResults(const report::SceneOptions& o) {
+    const Project& all = session_.project();
+    ShownResults r;
+    r.known = session_.lastKnown();
+    r.difference = o.show == Show::check && r.known.check ? differenceFor(o) : nullptr;
+    if (bar_->showsBaselineGhost() && all.baseline != all.open)
+        r.baselineSurface = session_.lastKnown(all.baseline).surface;
+    r.process = all.process(session_.recipe());
+    r.original = all.original(session_.recipe());
+    // of the check that is shown: an earlier one has another mesh
+    r.analysis = shapesShown(o);
+    r.toBeMade = session_.recipe().field.how == duty::FieldChoice::How::made && !all.field();
+    return r;
+}
+
+/// What cannot be shown yet gives way to what can.
+void MainWindow::giveWay(ShownResults& r, report::SceneOptions& o) {
+    const LastKnown& k = r.known;
+    if (o.show == Show::analysis && !r.analysis) o.show = Show::check;
+    if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
+    if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
+    if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
+    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness) && !k.surface)
+        o.show = Show::field;
+    if (o.show == Show::draft || o.show == Show::overhang) {
+        if (!r.process) showProcess();
+        if (!r.process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
+    }
+    // what is still to be made shows the body that it is made in
+    if (r.toBeMade && !k.surface && o.show != Show::duty) o.show = Show::original;
+}
+
+/// Reads or makes the original when it is to be shown and not there.
+void MainWindow::makeOriginal(const ShownResults& r, const report::SceneOptions& o) {
+    using Beside = report::SceneOptions::Beside;
+    const bool wanted = o.show == Show::original || o.original != Beside::nothing || r.toBeMade;
+    const std::string key = session_.project().keys(session_.recipe()).original;
+    if (!wanted || r.original || session_.isBusy() || originalFailed_ == key) return;
+    if (!session_.project().field() && !r.toBeMade) return;
+    originalFailed_ = key;  // a body that cannot be read is told once
+    auto copy = std::make_shared<Project>(session_.project());
+    session_.work(
+        "Original", [copy](Progress& p) { runOriginal(*copy, copy->current().recipe, p); },
+        [this] { emit session_.changed(); });
+}
+
+bool MainWindow::isStale(const ShownResults& r, const report::SceneOptions& o) const {
+    switch (o.show) {
+        case Show::check:
+        case Show::mesh:
+            return session_.freshness(Stage::check) != Freshness::fresh;
+        case Show::cage:
+        case Show::cageDeviation:
+            return !session_.project().cage(session_.recipe());
+        case Show::solid:
+            return !session_.project().rebuild(session_.recipe());
+        case Show::duty:
+            return r.known.surface && session_.freshness(Stage::surface) != Freshness::fresh;
+        case Show::surface:
+        case Show::deviation:
+        case Show::thickness:
+            return session_.freshness(Stage::surface) != Freshness::fresh;
+        default:
+            return false;
+    }
+}
+
+MainWindow::Shown MainWindow::shownOf(const ShownResults& r, const report::SceneOptions& o) const {
+    const Project& p = session_.project();
+    const Recipe& recipe = session_.recipe();
+    Shown s;
+    s.options = o;
+    s.results = {r.known.surface, r.known.check, r.known.cage,      r.known.rebuild,
+                 r.process,       r.original,    r.baselineSurface, r.analysis};
+    s.sampled = r.difference ? sampledKey_ : QString();
+    if (o.show == Show::field || o.show == Show::comparison || o.fieldGhost) s.threshold = recipe.threshold;
+    s.largestPieceOnly = recipe.largestPieceOnly;
+    s.smallestIsland = recipe.smallestIsland;
+    s.texts = {session_.part().geometryText, session_.part().dutyText, p.keys(recipe).field};
+    if (!o.selectedFinding.empty() && p.findings(recipe)) {  // label and zone of the finding follow its test
+        const auto list = findingsOf(p, recipe);
+        if (const Finding* f = findFinding(list, o.selectedFinding)) s.texts.push_back(classOf(*f));
+    }
+    s.companions = shownCompanions();
+    return s;
+}
+
+void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale, bool refit) {
+    const LastKnown& k = r.known;
+    const Project& all = session_.project();
+    const Recipe& recipe = session_.recipe();
+    FindingsResult classed;  // hotspots with what their tests have found
+    if (k.findings) {
+        classed = *k.findings;
+        if (all.findings(recipe)) classed.findings = findingsOf(all, recipe);
+    }
+    report::SceneInputs inputs{k.surface.get(), k.check.get(),    k.findings ? &classed : nullptr,
+                               r.process.get(), r.original.get(), k.cage.get(),
+                               k.rebuild.get()};
+    std::vector<char> zone;
+    if (const Finding* chosen = findFinding(classed.findings, o.selectedFinding); chosen && !stale)
+        zone = zoneOf(all, recipe, *chosen);
+    if (!zone.empty()) inputs.zone = &zone;
+    inputs.baseline = r.difference;
+    inputs.baselineName = all.variants.at(all.baseline).name;
+    inputs.beside = r.baselineSurface ? &r.baselineSurface->mesh : nullptr;
+    inputs.analysis = r.analysis.get();
+    auto scene = report::makeScene(all, recipe, o, inputs);
+    if (!panes_->companions().empty()) {
+        shareLegend(o, *scene);
+        scene = report::makeScene(all, recipe, o, inputs);
+    }
+    view_->setScene(scene, refit);
+    showCompanions(o);
+    std::vector<View::Handle> handles;
+    if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
+    if (const Interface* i = session_.part().findInterface(o.handle)) handles.push_back({1, i->origin, Vec3::Zero()});
+    view_->setHandles(handles);
+    if (k.surface && !stale && o.show != Show::analysis)
+        shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
+}
+
+report::SceneOptions MainWindow::forPicking(report::SceneOptions o) {
+    const Project& p = session_.project();
+    const auto field = p.field();
+    pickRoughness_ = 0;
+    const auto surface = p.surface(session_.recipe());
+    const bool designed = p.part.original || p.part.designBody || !field;
+    // the body of a designer first; else the surface where it is looked at, else the field as it is
+    if (designed || o.show == Show::original) {
+        o.show = Show::original;
+        pickedFrom_ = {};
+        pickBody_ = p.original(session_.recipe());
+    } else if (o.show == Show::surface && surface) {
+        pickedFrom_ = {};
+        pickRoughness_ = 0.2 * field->field.spacing.minCoeff();
+        pickBody_ = std::shared_ptr<const surface::TriMesh>(surface, &surface->mesh);
+    } else {
+        o.show = Show::field;
+        o.fieldAsSurface = true;
+        pickRoughness_ = 0.4 * field->field.spacing.minCoeff();
+        const std::pair<const void*, double> from{field.get(), session_.recipe().threshold};
+        if (pickBody_ && pickedFrom_ == from) return o;  // made already
+        pickedFrom_ = from;
+        pickBody_ =
+            std::make_shared<const surface::TriMesh>(rawSurface(field->field, session_.recipe().threshold, true));
+    }
+    return o;
+}
+
+}  // namespace escultura::app
