@@ -37,11 +37,17 @@ void PlotView::mousePressEvent(QMouseEvent* e) {
     auto place = [&](const QPointF& value) { return report::placeIn(plot_, size(), font(), value); };
     for (std::size_t d = 0; d < plot_.dots.size(); ++d) {
         const QPointF r = place(plot_.dots[d].at) - e->position();
-        if (std::hypot(r.x(), r.y()) < best) best = std::hypot(r.x(), r.y()), index = static_cast<int>(d);
+        if (std::hypot(r.x(), r.y()) < best) {
+            best = std::hypot(r.x(), r.y());
+            index = static_cast<int>(d);
+        }
     }
     for (int t = 0; t < plot_.ticks.size(); ++t) {
         const double r = std::abs(place({static_cast<double>(t), 0}).x() - e->position().x());
-        if (r < best) best = r, index = t;
+        if (r < best) {
+            best = r;
+            index = t;
+        }
     }
     if (index >= 0) emit chosen(index);
 }

@@ -268,7 +268,10 @@ void Drawer::refreshReadings() {
                 for (const auto& f : last->mesh.boundary)
                     for (auto n : f) {
                         const double d = (last->mesh.position[n] - at).squaredNorm();
-                        if (d < best) best = d, node = static_cast<std::size_t>(n);
+                        if (d < best) {
+                            best = d;
+                            node = static_cast<std::size_t>(n);
+                        }
                     }
             }
             cells << num(

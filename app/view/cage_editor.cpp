@@ -337,7 +337,10 @@ void CageEditor::clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
             if (d > 14) continue;
             // what lies behind the body is not meant
             if (hit && (cage_.position[v] - hit->position).dot(direction) > 1.5 * cage::meanEdge(cage_)) continue;
-            if (d < best) best = d, found = static_cast<std::int32_t>(v);
+            if (d < best) {
+                best = d;
+                found = static_cast<std::int32_t>(v);
+            }
         }
     } else if (element_ == Element::faces) {
         found = face;
@@ -347,7 +350,10 @@ void CageEditor::clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers) {
         for (auto e : c.edgeOfFace[face]) {
             const double d =
                 toSegment(view_.placeOf(cage_.position[c.edge[e].a]), view_.placeOf(cage_.position[c.edge[e].b]));
-            if (d < best) best = d, found = e;
+            if (d < best) {
+                best = d;
+                found = e;
+            }
         }
     }
     std::set<std::int32_t> next;

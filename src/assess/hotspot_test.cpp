@@ -92,14 +92,20 @@ Highest highestAround(const mesh::TetMesh& mesh, const std::vector<std::vector<d
     auto see = [&](std::int32_t n) {
         for (std::size_t c = 0; c < stress.size(); ++c) {
             h.ofCase[c] = std::max(h.ofCase[c], stress[c][n]);
-            if (stress[c][n] > h.all) h.all = stress[c][n], h.at = mesh.position[n];
+            if (stress[c][n] > h.all) {
+                h.all = stress[c][n];
+                h.at = mesh.position[n];
+            }
         }
     };
     for (const auto& t : mesh.boundary)
         for (auto n : t) {
             const double d = (mesh.position[n] - place).norm();
             if (d <= reach) see(n);
-            if (d < nearest) nearest = d, nearestNode = n;
+            if (d < nearest) {
+                nearest = d;
+                nearestNode = n;
+            }
         }
     if (nearestNode >= 0) see(nearestNode);
     return h;
@@ -177,8 +183,14 @@ double sizeAround(const mesh::TetMesh& mesh, const Vec3& place, double reach) {
             for (int l = 0; l < k; ++l) longest = std::max(longest, (mesh.position[t[k]] - mesh.position[t[l]]).norm());
         }
         const double d = (middle - place).norm();
-        if (d <= reach) sum += longest, ++count;
-        if (d < nearest) nearest = d, ofNearest = longest;
+        if (d <= reach) {
+            sum += longest;
+            ++count;
+        }
+        if (d < nearest) {
+            nearest = d;
+            ofNearest = longest;
+        }
     }
     return count ? sum / count : ofNearest;
 }

@@ -315,7 +315,10 @@ void bridge(Cage& cage, const Indices& first, const Indices& second, int segment
     for (int t = 0; t < n; ++t) {
         double sum = 0;
         for (int i = 0; i < n; ++i) sum += (cage.position[a[i]] - cage.position[b[(i + t) % n]]).squaredNorm();
-        if (sum < least) least = sum, turn = t;
+        if (sum < least) {
+            least = sum;
+            turn = t;
+        }
     }
     Cage out = cage;
     std::vector<Indices> row(static_cast<std::size_t>(segments) + 1);

@@ -219,7 +219,10 @@ class Search {
             double least = 1e300;
             for (auto v : cage.face[face]) {
                 const double cost = (cage.position[v] - at).norm() / m.deviation.edge + awkward[v];
-                if (cost < least) least = cost, nearest = v;
+                if (cost < least) {
+                    least = cost;
+                    nearest = v;
+                }
             }
             worst[nearest] = std::max(worst[nearest], d);
         };

@@ -175,7 +175,10 @@ void pullBack(const Target& target, const surface::TriMesh& limit, const std::ve
         for (int k = 0; k < 16; ++k) {
             const Eigen::Index r = 16 * static_cast<Eigen::Index>(face) + k;
             const double d = (Vec3(samples.row(r).transpose()) - near.point).squaredNorm();
-            if (d < best) best = d, sample[i] = static_cast<std::int32_t>(r);
+            if (d < best) {
+                best = d;
+                sample[i] = static_cast<std::int32_t>(r);
+            }
         }
         of[i] = {near.distance, (v - near.point) / near.distance, v};
     });
@@ -327,11 +330,17 @@ CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions,
             area += a;
             sum += a * d;
             squares += a * d * d;
-            if (std::abs(d) > r.largest) r.largest = std::abs(d), r.largestAt = r.surface.position[v];
+            if (std::abs(d) > r.largest) {
+                r.largest = std::abs(d);
+                r.largestAt = r.surface.position[v];
+            }
             r.ofFace[r.faceOf[t]] = std::max(r.ofFace[r.faceOf[t]], static_cast<float>(std::abs(d)));
         }
     }
-    if (area > 0) r.rms = std::sqrt(squares / area), r.mean = sum / area;
+    if (area > 0) {
+        r.rms = std::sqrt(squares / area);
+        r.mean = sum / area;
+    }
     progress.step("Measuring the deviation", 0.5);
     // back: the target's vertices to the triangles, a little better than their chords need
     const surface::TriangleTree tree(r.surface);
@@ -359,7 +368,10 @@ CageDeviation deviationOf(const Cage& cage, const Target& target, int divisions,
             }
             area += a;
             squares += a * d * d;
-            if (d > r.backLargest) r.backLargest = d, r.backLargestAt = mesh.position[v];
+            if (d > r.backLargest) {
+                r.backLargest = d;
+                r.backLargestAt = mesh.position[v];
+            }
         }
     }
     if (area > 0) r.backRms = std::sqrt(squares / area);

@@ -397,7 +397,10 @@ void PatchMaker::shareBorders() {
             for (int k = 0; k < 4; ++k)
                 if (cage_.face[f][k] == static_cast<std::int32_t>(v)) {
                     Vec3& pole = r_.patch[f].pole[sidePole(k, 0, 0)];
-                    if (!set) p = pole, set = true;
+                    if (!set) {
+                        p = pole;
+                        set = true;
+                    }
                     pole = p;
                 }
     }
@@ -508,7 +511,10 @@ void PatchMaker::measureJumps() {
                 r_.regularJump = std::max(r_.regularJump, angle);
             } else {
                 jumps.push_back(angle);
-                if (angle > r_.irregularJump) r_.irregularJump = angle, r_.jumpAt = r_.patch[x.face[0]].point(p.u, p.v);
+                if (angle > r_.irregularJump) {
+                    r_.irregularJump = angle;
+                    r_.jumpAt = r_.patch[x.face[0]].point(p.u, p.v);
+                }
             }
         }
     }

@@ -150,7 +150,10 @@ class Tidier {
         int m = 0;
         for (auto x : around_[u])
             for (int i = 0; i < 4; ++i)
-                if (cage_.face[x][i] == v && cage_.face[x][(i + 1) % 4] == u) g = x, m = i;
+                if (cage_.face[x][i] == v && cage_.face[x][(i + 1) % 4] == u) {
+                    g = x;
+                    m = i;
+                }
         if (g < 0 || g == f) return 0;
         if (valence(u) - weight(u) < 3 || valence(v) - weight(v) < 3) return 0;
         const std::int32_t c = cage_.face[f][(k + 2) % 4], d = cage_.face[f][(k + 3) % 4];

@@ -109,7 +109,10 @@ std::string withInterface(const Part& part, const std::string& replaced, const I
     auto& list = document["interfaces"];
     bool found = false;
     for (auto& i : list)
-        if (!replaced.empty() && i["name"] == replaced) i = described, found = true;
+        if (!replaced.empty() && i["name"] == replaced) {
+            i = described;
+            found = true;
+        }
     if (!found) list.push_back(described);
     if (found && replaced != interface.name)
         forReferences(document, [&](json& names, const std::string&) {

@@ -52,7 +52,9 @@ void multiply(const BlockPattern& p, const std::vector<float>& high, int vectors
                 s2 += a[6] * v[0] + a[7] * v[1] + a[8] * v[2];
             }
             auto* out = reinterpret_cast<Float4*>(y + 12 * i);
-            out[0] = s0, out[1] = s1, out[2] = s2;
+            out[0] = s0;
+            out[1] = s1;
+            out[2] = s2;
         });
         return;
     }
@@ -83,7 +85,9 @@ void multiply(const SplitBlocks& m, int vectors, const double* x, double* y) {
                 s2 += a[6] * v[0] + a[7] * v[1] + a[8] * v[2];
             }
             auto* out = reinterpret_cast<Double4*>(y + 12 * i);
-            out[0] = s0, out[1] = s1, out[2] = s2;
+            out[0] = s0;
+            out[1] = s1;
+            out[2] = s2;
         });
         return;
     }

@@ -255,7 +255,10 @@ Vector normalised(Vector shape) {
     double largest = 0;
     Vec3 at = Vec3::Zero();
     for (const Vec3& u : shape)
-        if (u.norm() > largest) largest = u.norm(), at = u;
+        if (u.norm() > largest) {
+            largest = u.norm();
+            at = u;
+        }
     int k = 0;
     at.cwiseAbs().maxCoeff(&k);
     if (largest > 0)

@@ -60,7 +60,10 @@ LoadedArray& chooseArray(LoadedField& f, const FieldSource& source) {
     for (LoadedArray& a : f.arrays) {
         there +=
             (there.empty() ? "" : ", ") + a.info.name + (a.info.on == ArrayInfo::On::cells ? " (cells)" : " (points)");
-        if (a.info.components == 1) ++scalars, only = &a;
+        if (a.info.components == 1) {
+            ++scalars;
+            only = &a;
+        }
     }
     const std::string wanted = source.array.empty() ? "density" : source.array;
     for (LoadedArray& a : f.arrays)

@@ -62,7 +62,11 @@ double findStyle(const std::vector<std::string>& lines, Style& style) {
             good += numbers;
             width = std::max(width, parts.size());
         }
-        if (good > best || (good == best && good > 0 && width < bestWidth)) best = good, bestWidth = width, style = s;
+        if (good > best || (good == best && good > 0 && width < bestWidth)) {
+            best = good;
+            bestWidth = width;
+            style = s;
+        }
     }
     return lines.empty() ? 0 : best / static_cast<double>(lines.size());
 }

@@ -69,7 +69,10 @@ Beside besideOf(const Part& part, const CheckResult& check, const FindingsResult
                 continue;
             for (std::size_t c = 0; c < b.stress.size(); ++c)
                 b.stress[c] = std::max(b.stress[c], ruledStress(part, check.cases[c].stress[n]));
-            if (check.envelope.stress[n] > highest) highest = check.envelope.stress[n], b.node = n;
+            if (check.envelope.stress[n] > highest) {
+                highest = check.envelope.stress[n];
+                b.node = n;
+            }
         }
     return b;
 }

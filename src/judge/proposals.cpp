@@ -23,7 +23,10 @@ double wallAt(const SurfaceResult& surface, const Vec3& p) {
     double best = 1e300, wall = 0;
     for (std::size_t v = 0; v < surface.mesh.position.size(); ++v) {
         const double d = (surface.mesh.position[v] - p).squaredNorm();
-        if (d < best) best = d, wall = surface.thickness.value[v];
+        if (d < best) {
+            best = d;
+            wall = surface.thickness.value[v];
+        }
     }
     return wall;
 }
@@ -47,7 +50,10 @@ double factorAround(const Part& part, const CheckResult& check, const Vec3& plac
         for (auto n : t) {
             const double d = (check.mesh.position[n] - place).norm();
             if (d <= reach) highest = std::max(highest, check.envelope.stress[n]);
-            if (d < nearest) nearest = d, atNearest = check.envelope.stress[n];
+            if (d < nearest) {
+                nearest = d;
+                atNearest = check.envelope.stress[n];
+            }
         }
     return assess::safetyFactor(elastic::strength(part.material), highest > 0 ? highest : atNearest);
 }

@@ -272,7 +272,10 @@ Recipe withParameter(const Project& project, Recipe recipe, const std::string& w
     }
     bool found = false;
     eachNumber(recipe, [&](const std::string& place, const std::string&, const char*, double& number) {
-        if (place == wanted) number = value, found = true;
+        if (place == wanted) {
+            number = value;
+            found = true;
+        }
     });
     if (!found) refuse(wanted, "a number of the recipe", "nothing there");
     return recipe;
@@ -296,7 +299,10 @@ Study newStudy(const Project& project, const Variant& variant, Study::Kind kind,
         Study::Axis a{place, at->label, at->unit, at->value, 0.7 * at->value, 1.4 * at->value};
         if (at->value < 0) std::swap(a.low, a.high);
         if (at->value == 0) a.high = 1;
-        if (place == "threshold") a.low = std::max(a.low, 0.05), a.high = std::min(a.high, 0.95);
+        if (place == "threshold") {
+            a.low = std::max(a.low, 0.05);
+            a.high = std::min(a.high, 0.95);
+        }
         if (place.ends_with("poissons_ratio")) a.high = std::min(a.high, 0.45);
         s.axes.push_back(a);
     }

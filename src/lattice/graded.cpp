@@ -224,7 +224,10 @@ class GradedLattice {
                 if (f >= std::min(warpMost, warpShare * longest_[v] / whole)) continue;
                 // in steps, or rounding would choose between cuts that are equally near
                 const double distance = std::round(f * whole / longest_[v] * 12345678.9);
-                if (distance < best) best = distance, moved_[v] = c;
+                if (distance < best) {
+                    best = distance;
+                    moved_[v] = c;
+                }
             }
         }
         for (std::size_t v = 0; v < moved_.size(); ++v)

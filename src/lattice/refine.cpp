@@ -30,7 +30,10 @@ std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& lo
     std::pair<std::int32_t, std::int32_t> edge;
     for (const auto& e : edgeEnds) {
         const auto l = longer(t[e[0]], t[e[1]]);
-        if (l > best) best = l, edge = {t[e[0]], t[e[1]]};
+        if (l > best) {
+            best = l;
+            edge = {t[e[0]], t[e[1]]};
+        }
     }
     return edge;
 }
@@ -75,7 +78,11 @@ std::vector<std::int32_t> split(TetComplex& c, std::unordered_map<std::uint64_t,
                 const auto found = middle.find(edgeKey(a, b));
                 if (found == middle.end()) continue;
                 const auto l = longer(a, b);
-                if (l > best) best = l, chosen = e, at = found->second;
+                if (l > best) {
+                    best = l;
+                    chosen = e;
+                    at = found->second;
+                }
             }
             if (chosen < 0) {
                 result.push_back(t);

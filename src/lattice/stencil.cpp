@@ -17,11 +17,13 @@ Cut cutBetween(const shape::Shape& shape, const Vec3& p, const Vec3& q, Side pSi
         s = shape.evaluate(p + t * (q - p));
         if (std::abs(s.value) < 1e-10 * spacing || t1 - t0 < 1e-13) break;
         if ((s.value < 0) == (f0 < 0)) {
-            t0 = t, f0 = s.value;
+            t0 = t;
+            f0 = s.value;
             if (last == 1) f1 *= 0.5;
             last = 1;
         } else {
-            t1 = t, f1 = s.value;
+            t1 = t;
+            f1 = s.value;
             if (last == 2) f0 *= 0.5;
             last = 2;
         }

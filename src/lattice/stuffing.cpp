@@ -222,7 +222,10 @@ class Lattice {
                     if (f >= (isLong ? warpLong : warpShort)) return;
                     // in steps, or rounding would choose between cuts that are equally near
                     const double distance = std::round(f * (isLong ? 1.0 : 0.8660254037844386) * 12345678.9);
-                    if (distance < best || (distance == best && s.cut < bestCut)) best = distance, bestCut = s.cut;
+                    if (distance < best || (distance == best && s.cut < bestCut)) {
+                        best = distance;
+                        bestCut = s.cut;
+                    }
                 });
                 moved_.at(v) = bestCut;
             });

@@ -74,7 +74,11 @@ PointLocation::Place PointLocation::at(const Vec3& point) const {
                     for (auto n = offset_[c]; n < offset_[c + 1]; ++n) {
                         Vec3 xi;
                         const double depth = inside(element_[n], point, xi);
-                        if (depth > deepest) deepest = depth, best.element = element_[n], where = xi;
+                        if (depth > deepest) {
+                            deepest = depth;
+                            best.element = element_[n];
+                            where = xi;
+                        }
                     }
                 }
         // a point outside has its nearest element in this ring or the next

@@ -457,6 +457,17 @@ void addBody(const CheckResult& check, const std::vector<double>& value, const S
     }
 }
 
+/// The undeformed body, pale, whatever the section cuts.
+render::ColouredMesh undeformedGhost(const CheckResult& check, const std::vector<double>& value,
+                                     const render::ColourScale& scale) {
+    auto ghost = boundaryMesh(check, value, scale, Places(check, -1, 0));
+    ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
+    ghost.value.clear();
+    ghost.opacity = 0.16;
+    ghost.isWhole = true;
+    return ghost;
+}
+
 /// What the picture shows, in words.
 void fillCaption(const CheckResult& check, const SceneInputs& inputs, const SceneOptions& o, bool isDifference,
                  bool hasZone, const Finding* selected, render::Scene& scene) {
@@ -524,12 +535,7 @@ void addResults(const Part& part, const CheckResult& check, const SceneInputs& i
             if (f.id == o.selectedFinding) selected = &f;
     addBody(check, value, o, selected, places, scene);
     if (o.undeformed && o.deformation != 0 && o.loadCase >= 0) {
-        auto ghost = boundaryMesh(check, value, legend.scale, Places(check, -1, 0));
-        ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
-        ghost.value.clear();
-        ghost.opacity = 0.16;
-        ghost.isWhole = true;
-        scene.meshes.push_back(std::move(ghost));
+        scene.meshes.push_back(undeformedGhost(check, value, legend.scale));
     }
     bool hasZone = false;
     if (selected && inputs.zone && inputs.zone->size() == check.mesh.position.size()) {
@@ -576,12 +582,7 @@ void addShape(const CheckResult& check, const AnalysisResult& analysis, const Sc
     legend.scale.bands = o.bands;
     const Places places(check, shape.displacement, 0.1 * box.diagonal() * o.phase);
     scene.meshes.push_back(boundaryMesh(check, value, legend.scale, places));
-    auto ghost = boundaryMesh(check, value, legend.scale, Places(check, -1, 0));
-    ghost.colour = {Colour{0x8A, 0x9A, 0x98}};
-    ghost.value.clear();
-    ghost.opacity = 0.16;
-    ghost.isWhole = true;
-    scene.meshes.push_back(std::move(ghost));
+    scene.meshes.push_back(undeformedGhost(check, value, legend.scale));
     if (o.meshLines) addMeshLines(check, places, scene);
     scene.caption = shape.title;
     scene.captionDetail = shape.detail + " · movement in % of the largest, whose size is free";

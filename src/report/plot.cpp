@@ -19,11 +19,19 @@ const Qt::PenStyle seriesStyles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Q
 QRectF rangeOf(const std::vector<QPointF>& points, double limit) {
     double left = 1e300, right = -1e300, low = 1e300, high = -1e300;
     for (const QPointF& p : points) {
-        left = std::min(left, p.x()), right = std::max(right, p.x());
-        low = std::min(low, p.y()), high = std::max(high, p.y());
+        left = std::min(left, p.x());
+        right = std::max(right, p.x());
+        low = std::min(low, p.y());
+        high = std::max(high, p.y());
     }
-    if (points.empty()) left = low = 0, right = high = 1;
-    if (!std::isnan(limit)) low = std::min(low, limit), high = std::max(high, limit);
+    if (points.empty()) {
+        left = low = 0;
+        right = high = 1;
+    }
+    if (!std::isnan(limit)) {
+        low = std::min(low, limit);
+        high = std::max(high, limit);
+    }
     auto room = [](double& a, double& b) {
         const double r =
             b - a > 1e-12 * std::max(std::abs(a), std::abs(b)) ? 0.08 * (b - a) : std::max(0.05 * std::abs(a), 1e-6);
@@ -200,10 +208,15 @@ class Drawing {
         auto level = [&](double v) { return plot.logarithmic ? std::log10(std::max(v, 1e-16)) : v; };
         double low = 1e300, high = -1e300, left = 1e300, right = -1e300;
         for (const QPointF& q : points) {
-            low = std::min(low, level(q.y())), high = std::max(high, level(q.y()));
-            left = std::min(left, q.x()), right = std::max(right, q.x());
+            low = std::min(low, level(q.y()));
+            high = std::max(high, level(q.y()));
+            left = std::min(left, q.x());
+            right = std::max(right, q.x());
         }
-        if (!std::isnan(plot.limit)) low = std::min(low, level(plot.limit)), high = std::max(high, level(plot.limit));
+        if (!std::isnan(plot.limit)) {
+            low = std::min(low, level(plot.limit));
+            high = std::max(high, level(plot.limit));
+        }
         if (high - low < 1e-9)
             low -= std::max(0.02 * std::abs(low), 0.5 * (plot.logarithmic ? 1 : 0.01)),
                 high += 0.02 * std::abs(high) + 1e-9;

@@ -92,7 +92,10 @@ double Covered::reachedAt(const Vec3& p) const {
 double Covered::valueAt(const Vec3& p, bool& plain) const {
     double v = base->surfaceValue(0, p);
     plain = true;
-    if (const double reached = reachedAt(p); reached > v) v = reached, plain = false;
+    if (const double reached = reachedAt(p); reached > v) {
+        v = reached;
+        plain = false;
+    }
     for (const auto& cut : cuts) {
         double d = -1e300;
         for (const shape::Primitive& q : cut) {

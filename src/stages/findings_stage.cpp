@@ -51,7 +51,10 @@ void placeAmong(const std::vector<Zone>& zones, const mesh::TetMesh& mesh, Findi
     for (const Zone& z : zones)
         for (auto n : z.nodes) {
             const double d = (mesh.position[n] - f.position).norm();
-            if (d < f.distance) f.distance = d, f.nearestInterface = z.interface;
+            if (d < f.distance) {
+                f.distance = d;
+                f.nearestInterface = z.interface;
+            }
             if (z.support) f.toSupport = std::min(f.toSupport, d);
             if (z.load) f.toLoad = std::min(f.toLoad, d);
         }

@@ -48,10 +48,16 @@ std::vector<double> fillStresses(const Part& part, const mesh::TetMesh& mesh, Ca
         if (!std::isfinite(s) || !std::isfinite(c.counts[n]))
             throw SolveError(ErrorDetail{"A load case has no result.", part.path, "load case '" + c.name + "'",
                                          "stresses that are numbers", "one that is not"});
-        if (s > c.maxStress || c.maxNode < 0) c.maxStress = s, c.maxNode = static_cast<std::int32_t>(n);
+        if (s > c.maxStress || c.maxNode < 0) {
+            c.maxStress = s;
+            c.maxNode = static_cast<std::int32_t>(n);
+        }
         c.maxCounts = std::max(c.maxCounts, c.counts[n]);
         const double u = c.displacement[n].norm();
-        if (u > c.maxDisplacement) c.maxDisplacement = u, c.maxDisplacementNode = static_cast<std::int32_t>(n);
+        if (u > c.maxDisplacement) {
+            c.maxDisplacement = u;
+            c.maxDisplacementNode = static_cast<std::int32_t>(n);
+        }
     }
     c.minSafetyFactor = assess::safetyFactor(elastic::strength(part.material), c.maxStress);
     return estimate.element;

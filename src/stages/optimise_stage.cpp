@@ -105,7 +105,10 @@ class Faces {
             // to the cell's box; the middle decides between those that touch
             const Vec3 d = (p - grid_.centre(c)).cwiseAbs();
             const double distance = (d - 0.5 * grid_.spacing).cwiseMax(0.0).squaredNorm() + 1e-6 * d.squaredNorm();
-            if (distance < least) least = distance, best = c;
+            if (distance < least) {
+                least = distance;
+                best = c;
+            }
         }
         Vec3 xi = (p - grid_.centre(best)).cwiseQuotient(grid_.spacing) + Vec3::Constant(0.5);
         if (inside) xi = xi.cwiseMax(0.0).cwiseMin(1.0);

@@ -248,7 +248,10 @@ assess::NearBoundary nearBoundary(const std::vector<ActingFace>& faces, const Ve
         const double d = f.tree->distance(place);
         if (f.support) near.toSupport = std::min(near.toSupport, d);
         if (f.load) near.toLoad = std::min(near.toLoad, d);
-        if (d < nearest) nearest = d, near.zone = f.zone;
+        if (d < nearest) {
+            nearest = d;
+            near.zone = f.zone;
+        }
     }
     return near;
 }

@@ -28,7 +28,10 @@ std::int16_t ownerOf(const shape::Shape& shape, const lattice::TetComplex& c, co
     for (auto id : candidates) {
         const double cost = std::abs(shape.surfaceValue(id, middle)) / size +
                             0.5 * (1 - normal.dot(shape.surfaceGradient(id, middle).normalized()));
-        if (cost < bestCost) bestCost = cost, best = id;
+        if (cost < bestCost) {
+            bestCost = cost;
+            best = id;
+        }
     }
     return best;
 }

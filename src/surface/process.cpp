@@ -98,7 +98,10 @@ OverhangFigures overhangFigures(const TriMesh& mesh, const TriangleTree& tree, c
         o.area += f.area;
         touched += f.area + support[t].landing;
         o.supportVolume += support[t].volume;
-        if (f.area > largest) largest = f.area, o.worstAt = f.middle;
+        if (f.area > largest) {
+            largest = f.area;
+            o.worstAt = f.middle;
+        }
     }
     o.touchedShare = total > 0 ? std::min(1.0, touched / total) : 0;
     return o;

@@ -283,7 +283,11 @@ std::optional<FittedFace> recogniseFace(const TriMesh& whole, std::int32_t seed,
         if (!m || m->radius > 20 * box.diagonal()) return;
         auto in = r.inliers(seed, *m, tolerance, cosine);
         const double area = worth(*m, in);
-        if (area > better * bestArea) bestArea = area, best = *m, held = std::move(in);
+        if (area > better * bestArea) {
+            bestArea = area;
+            best = *m;
+            held = std::move(in);
+        }
     };
     for (int trial = 0; rough && trial < 100; ++trial) {
         const auto one = any(), two = any();

@@ -55,8 +55,14 @@ class Remesher {
         for (auto t : around_[a])
             for (int k = 0; k < 3; ++k) {
                 const Triangle& v = mesh_.triangle[t];
-                if (v[k] == a && v[(k + 1) % 3] == b) w.first = t, w.opposite = v[(k + 2) % 3];
-                if (v[k] == b && v[(k + 1) % 3] == a) w.second = t, w.other = v[(k + 2) % 3];
+                if (v[k] == a && v[(k + 1) % 3] == b) {
+                    w.first = t;
+                    w.opposite = v[(k + 2) % 3];
+                }
+                if (v[k] == b && v[(k + 1) % 3] == a) {
+                    w.second = t;
+                    w.other = v[(k + 2) % 3];
+                }
             }
         return w;
     }

@@ -149,7 +149,10 @@ Thickness wallThickness(const TriMesh& mesh, const TriangleTree& tree, Progress&
     float nearest = std::numeric_limits<float>::max();
     for (std::size_t v = 0; v < n; ++v) {
         const float off = std::abs(t.value[v] - static_cast<float>(t.least));
-        if (off < nearest) nearest = off, t.leastAt = mesh.position[v];
+        if (off < nearest) {
+            nearest = off;
+            t.leastAt = mesh.position[v];
+        }
     }
     t.low5 = areaQuantile(mesh, t.value, 0.05);
     t.median = areaQuantile(mesh, t.value, 0.5);

@@ -178,7 +178,11 @@ TriangleTree::Closest TriangleTree::closest(const Vec3& p, double limit, int mos
                 const Triangle& t = mesh_.triangle[order_[i]];
                 const Vec3 q = closestOnTriangle(p, mesh_.position[t[0]], mesh_.position[t[1]], mesh_.position[t[2]]);
                 const double d = (q - p).squaredNorm();
-                if (d < best) best = d, found.point = q, found.triangle = order_[i];
+                if (d < best) {
+                    best = d;
+                    found.point = q;
+                    found.triangle = order_[i];
+                }
             }
             continue;
         }
@@ -235,7 +239,10 @@ std::optional<TriangleTree::Closest> TriangleTree::firstHit(const Vec3& origin, 
             const double v = direction.dot(q);
             if (v < -1e-12 || u + v > 1 + 1e-12) continue;
             const double at = e2.dot(q);
-            if (at > from && at < best) best = at, found.triangle = order_[i];
+            if (at > from && at < best) {
+                best = at;
+                found.triangle = order_[i];
+            }
         }
     }
     if (found.triangle < 0) return std::nullopt;
