@@ -1,4 +1,5 @@
-/// The open project and the one worker that computes for it: edits with undo, runs, the journal.
+/// The open project and the one worker that computes for it: edits with undo, runs, the journal. Long because all of
+/// them guard the same state against each other.
 
 #include "session.hpp"
 

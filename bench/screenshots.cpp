@@ -106,9 +106,8 @@ void makingShots(MainWindow& w, const std::function<void(const QString&)>& shot)
     shot("made");
 }
 
-/// Findings to release on the rocker plate: original, raw variant, a fix, another threshold.
-void decisionShots(MainWindow& w, const std::function<void(const QString&)>& shot,
-                   const std::function<void(const QString&, const QImage&)>& saveImage) {
+/// Original and raw variant of the rocker plate, tested findings, a fix, another threshold.
+void findingsShots(MainWindow& w, const std::function<void(const QString&)>& shot) {
     auto& session = w.session();
     session.undoStack().clear();
     session.openPart(QString(ESCULTURA_DEMO_FOLDER) + "/rocker-plate.json");
@@ -141,6 +140,11 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
     settle(w);
     check();
     session.edit("Open variant", [](project::Project& p) { p.open = 2; });
+}
+
+/// Variants in the table, a study, variants side by side, and their difference.
+void comparisonShots(MainWindow& w, const std::function<void(const QString&)>& shot) {
+    auto& session = w.session();
     w.view().look(Vec3(-0.75, 0.75, -0.62));
     w.viewBar().drawerButton()->setChecked(true);
     w.drawer().openTable(6);
@@ -166,6 +170,30 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
     w.dossier().openCard(Stage::findings);
     shot("difference");
     w.findChild<QAction*>("difference")->setChecked(false);
+}
+
+/// The first page of the report and the one with the comparison.
+void reportShot(MainWindow& w, const std::function<void(const QString&, const QImage&)>& saveImage) {
+    render::Renderer renderer;
+    Progress progress;
+    const auto& p = w.session().project();
+    const auto pages = report::reportPages(p, p.current(), renderer, progress, &p.releases.back());
+    std::size_t second = std::min<std::size_t>(5, pages.size() - 1);
+    QImage both(pages[0].width() * 2 + 12, pages[0].height(), QImage::Format_RGB32);
+    both.fill(QColor(0xDA, 0xD2, 0xC3));
+    QPainter painter(&both);
+    painter.drawImage(0, 0, pages[0]);
+    painter.drawImage(pages[0].width() + 12, 0, pages[second]);
+    painter.end();
+    saveImage("report", both);
+}
+
+/// Findings to release on the rocker plate.
+void decisionShots(MainWindow& w, const std::function<void(const QString&)>& shot,
+                   const std::function<void(const QString&, const QImage&)>& saveImage) {
+    findingsShots(w, shot);
+    comparisonShots(w, shot);
+    auto& session = w.session();
     session.testHotspots({});
     settle(w);
     session.edit("Dispositions", [](project::Project& p) {
@@ -180,21 +208,7 @@ void decisionShots(MainWindow& w, const std::function<void(const QString&)>& sho
     QTemporaryDir folder;
     w.releaseTo(folder.path(), judge::SignOff{"A. Tester", "stress engineer", "2026-01-15", "first batch"});
     settle(w);
-    {
-        render::Renderer renderer;
-        Progress progress;
-        const auto& p = session.project();
-        const auto pages = report::reportPages(p, p.current(), renderer, progress, &p.releases.back());
-        // the first page and the one with the comparison
-        std::size_t second = std::min<std::size_t>(5, pages.size() - 1);
-        QImage both(pages[0].width() * 2 + 12, pages[0].height(), QImage::Format_RGB32);
-        both.fill(QColor(0xDA, 0xD2, 0xC3));
-        QPainter painter(&both);
-        painter.drawImage(0, 0, pages[0]);
-        painter.drawImage(pages[0].width() + 12, 0, pages[second]);
-        painter.end();
-        saveImage("report", both);
-    }
+    reportShot(w, saveImage);
     session.edit("Load factor", [](project::Project& p) {
         duty::setNumber(p.variants[p.open].recipe.numbers, "/load_cases/Cross pull/factor", 1.1);
     });
@@ -250,42 +264,8 @@ static void startShots(const QString& folder, const QString& pictures) {
     w.close();
 }
 
-int main(int argc, char** argv) {
-    const QTemporaryDir own;  // nothing of this machine's user is shown
-    qputenv("ESCULTURA_RECENT_FOLDER", own.filePath("recent").toLocal8Bit());
-    qputenv("ESCULTURA_RECOVERY_FOLDER", own.filePath("recovery").toLocal8Bit());
-    QApplication application(argc, argv);
-    theme::apply(application);
-    const QString folder = argc > 1 ? argv[1] : "docs/screenshots";
-    const QString only = argc > 2 ? argv[2] : "";
-    QDir().mkpath(folder);
-    if (only.isEmpty() || only == "start") startShots(folder, QString(ESCULTURA_DEMO_FOLDER) + "/../app/pictures");
-    if (only == "start") return 0;
-    MainWindow w;
-    w.setProperty("neverAsk", true);
-    w.show();
-    auto shot = [&](const QString& name) {
-        QTest::qWait(400);
-        if (!only.isEmpty() && !name.contains(only)) return;
-        if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
-    };
-    auto saveImage = [&](const QString& name, const QImage& image) { image.save(folder + "/" + name + ".png"); };
-    if (only == "rebuild" || only == "decision" || only == "making" || only == "modes") {
-        auto always = [&](const QString& name) {
-            QTest::qWait(400);
-            w.grab().save(folder + "/" + name + ".png");
-        };
-        if (only == "rebuild")
-            rebuildShots(w, always);
-        else if (only == "making")
-            makingShots(w, always);
-        else if (only == "modes")
-            modesShots(w, always);
-        else
-            decisionShots(w, always, saveImage);
-        w.close();
-        return 0;
-    }
+/// The cards, tables and pictures of the yoke.
+static void yokeShots(MainWindow& w, const std::function<void(const QString&)>& shot) {
     w.open(QString(ESCULTURA_DEMO_FOLDER) + "/tether-yoke.json");
     settle(w);
     w.dossier().openCard(Stage::duty);
@@ -334,6 +314,45 @@ int main(int argc, char** argv) {
     w.viewBar().setShow(report::Show::check);
     w.dossier().openCard(Stage::check);
     w.view().fit();
+}
+
+int main(int argc, char** argv) {
+    const QTemporaryDir own;  // nothing of this machine's user is shown
+    qputenv("ESCULTURA_RECENT_FOLDER", own.filePath("recent").toLocal8Bit());
+    qputenv("ESCULTURA_RECOVERY_FOLDER", own.filePath("recovery").toLocal8Bit());
+    QApplication application(argc, argv);
+    theme::apply(application);
+    const QString folder = argc > 1 ? argv[1] : "docs/screenshots";
+    const QString only = argc > 2 ? argv[2] : "";
+    QDir().mkpath(folder);
+    if (only.isEmpty() || only == "start") startShots(folder, QString(ESCULTURA_DEMO_FOLDER) + "/../app/pictures");
+    if (only == "start") return 0;
+    MainWindow w;
+    w.setProperty("neverAsk", true);
+    w.show();
+    auto shot = [&](const QString& name) {
+        QTest::qWait(400);
+        if (!only.isEmpty() && !name.contains(only)) return;
+        if (!w.grab().save(folder + "/" + name + ".png")) std::fprintf(stderr, "cannot write %s\n", qPrintable(name));
+    };
+    auto saveImage = [&](const QString& name, const QImage& image) { image.save(folder + "/" + name + ".png"); };
+    if (only == "rebuild" || only == "decision" || only == "making" || only == "modes") {
+        auto always = [&](const QString& name) {
+            QTest::qWait(400);
+            w.grab().save(folder + "/" + name + ".png");
+        };
+        if (only == "rebuild")
+            rebuildShots(w, always);
+        else if (only == "making")
+            makingShots(w, always);
+        else if (only == "modes")
+            modesShots(w, always);
+        else
+            decisionShots(w, always, saveImage);
+        w.close();
+        return 0;
+    }
+    yokeShots(w, shot);
     decisionShots(w, shot, saveImage);
     rebuildShots(w, shot);
     makingShots(w, [&](const QString& name) {

@@ -207,6 +207,36 @@ int benchBlock(int bricks) {
     return times > 1.3 || figures[1].peak > 5e9 ? 1 : 0;
 }
 
+/// Prints what another solver takes for the same equations.
+static void benchOther(const std::string& other, const project::Project& p, const stages::SurfaceResult& surface,
+                       const OneSolution& one, Progress& progress) {
+    const auto file = std::filesystem::temp_directory_path() / "escultura-bench-system.bin";
+    {
+        const auto m = meshOf(p, surface, one);
+        const auto model = stages::checkModel(p.part, m.faces, m.mesh);
+        const elastic::System system(m.mesh, p.part.material, model.supports, 1.25, progress);
+        std::vector<std::vector<Vec3>> right;
+        for (const auto& l : model.loads) right.push_back(system.restricted(l.forces));
+        writeSystem(system, right, file.string());
+    }
+    // two ranks; prints "set-up solve iterations memory"
+    const std::string command =
+        "mpirun --allow-run-as-root --oversubscribe -n 2 '" + other + "' '" + file.string() + "' 2>&1";
+    std::string answer;
+    if (FILE* in = popen(command.c_str(), "r")) {
+        char line[300];
+        while (std::fgets(line, sizeof line, in)) answer = line;
+        pclose(in);
+    }
+    double setup = 0, solve = 0, memory = 0;
+    int iterations = 0;
+    if (std::sscanf(answer.c_str(), "%lf %lf %d %lf", &setup, &solve, &iterations, &memory) == 4)
+        std::printf(" %.1f + %.1f | %d | %.2f |", setup, solve, iterations, memory / 1e9);
+    else
+        std::printf(" failed: %s |", answer.c_str());
+    std::filesystem::remove(file);
+}
+
 int benchSolve(const std::string& path, double largest, bool direct, const std::string& other) {
     Progress progress;
     project::Project p = project::openPart(path, progress);
@@ -243,33 +273,7 @@ int benchSolve(const std::string& path, double largest, bool direct, const std::
             std::printf(" not run | | |");
         }
         std::fflush(stdout);
-        if (!other.empty()) {
-            const auto file = std::filesystem::temp_directory_path() / "escultura-bench-system.bin";
-            {
-                const auto m = meshOf(p, surface, one);
-                const auto model = stages::checkModel(p.part, m.faces, m.mesh);
-                const elastic::System system(m.mesh, p.part.material, model.supports, 1.25, progress);
-                std::vector<std::vector<Vec3>> right;
-                for (const auto& l : model.loads) right.push_back(system.restricted(l.forces));
-                writeSystem(system, right, file.string());
-            }
-            // two ranks; prints "set-up solve iterations memory"
-            const std::string command =
-                "mpirun --allow-run-as-root --oversubscribe -n 2 '" + other + "' '" + file.string() + "' 2>&1";
-            std::string answer;
-            if (FILE* in = popen(command.c_str(), "r")) {
-                char line[300];
-                while (std::fgets(line, sizeof line, in)) answer = line;
-                pclose(in);
-            }
-            double setup = 0, solve = 0, memory = 0;
-            int iterations = 0;
-            if (std::sscanf(answer.c_str(), "%lf %lf %d %lf", &setup, &solve, &iterations, &memory) == 4)
-                std::printf(" %.1f + %.1f | %d | %.2f |", setup, solve, iterations, memory / 1e9);
-            else
-                std::printf(" failed: %s |", answer.c_str());
-            std::filesystem::remove(file);
-        }
+        if (!other.empty()) benchOther(other, p, surface, one, progress);
         std::printf("\n");
         std::fflush(stdout);
         if (lastUnknowns > 0) {

@@ -1,3 +1,4 @@
+// Inputs damaged by lot, and what became of them: long because every kind of input is damaged in its own way.
 #include "hostile.hpp"
 
 #include <signal.h>

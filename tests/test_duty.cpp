@@ -1,3 +1,4 @@
+// What a part file may say, and what is said of it: long because each kind of entry has its refusals.
 #include <QTemporaryDir>
 #include <QtTest>
 #include <numeric>

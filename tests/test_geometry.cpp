@@ -1,3 +1,4 @@
+// Shapes, surfaces and meshes of machined blocks and of shapes by lot. Long because they are the same shapes.
 #include <QtTest>
 #include <random>
 

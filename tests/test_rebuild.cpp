@@ -1,4 +1,5 @@
-// Stage Rebuild on the demo and on a made-up lever: cage, solid, features, members, check on the solid, STEP.
+// Stage Rebuild on the demo and on a made-up lever: cage, solid, features, members, check on the solid, STEP. Long
+// because all of it looks at solids that are slow to make, and are made once.
 #include <QFile>
 #include <QProcess>
 #include <QTemporaryDir>

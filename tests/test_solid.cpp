@@ -1,4 +1,4 @@
-// Patches and features as a solid, and STEP out and back.
+// Patches and features as a solid, and STEP out and back. Long because the solids of one ball serve all of it.
 #include <QFile>
 #include <QTemporaryDir>
 #include <QTest>

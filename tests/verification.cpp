@@ -1,3 +1,4 @@
+// Problems with known answers, solved: long because each is a table's row with its mesh, its loads and its source.
 #include "verification.hpp"
 
 #include <Eigen/Dense>

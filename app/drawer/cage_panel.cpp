@@ -1,4 +1,4 @@
-/// The tools of the cage: one file, since every button changes the same selection.
+/// The tools of the cage. Long because every button changes the same selection.
 
 #include "drawer/cage_panel.hpp"
 

@@ -1,4 +1,5 @@
-/// The table of loads and supports in the drawer, and the form that edits one row of it.
+/// The table of loads and supports in the drawer, and the form that edits one row of it. Long because the form of every
+/// kind is made of the same fields.
 
 #include "drawer/duty_panel.hpp"
 

@@ -1,4 +1,5 @@
-/// The table of interfaces in the drawer, and the forms that make one: they fill in and change the same fields.
+/// The table of interfaces in the drawer, and the forms that make one. Long because they fill in and change the same
+/// fields.
 
 #include "drawer/interfaces_panel.hpp"
 

@@ -1,5 +1,5 @@
 /// Editing the cage in the view: selecting, pulling and painting with mouse and keyboard, each step told to the
-/// session.
+/// session. Long because all of them change one selection and one cage.
 
 #include "view/cage_editor.hpp"
 

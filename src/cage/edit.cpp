@@ -1,4 +1,5 @@
-/// Operations on a cage by hand, each a function from a cage to a cage.
+/// Operations on a cage by hand, each a function from a cage to a cage. Long because all of them walk the same loops,
+/// rings and rims, which nobody else needs.
 
 #include "cage/edit.hpp"
 

@@ -1,4 +1,5 @@
-/// Patches of a cage in the order in which they are made: stencils, borders, insides, normals.
+/// Patches of a cage in the order in which they are made: stencils, borders, insides, normals. Long because every step
+/// works on the tables of the ones before it.
 
 #include "cage/patches.hpp"
 

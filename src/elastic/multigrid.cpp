@@ -1,5 +1,5 @@
-/// Transfers between levels, their Galerkin products, the smoother and the cycle: one method, too long for its pieces
-/// to be read apart.
+/// Transfers between levels, their Galerkin products, the smoother and the cycle. Long because they are one method: no
+/// piece can be read apart from the others.
 
 #include "elastic/multigrid.hpp"
 

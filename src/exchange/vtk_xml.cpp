@@ -1,4 +1,5 @@
-/// VTK XML files (.vti, .vtu) after the published file format: ascii, base64 and appended data, zlib and lz4.
+/// VTK XML files (.vti, .vtu) after the published file format: ascii, base64 and appended data, zlib and lz4. Long
+/// because two kinds of files share elements, streams and arrays.
 
 #include <lz4.h>
 #include <zlib.h>

@@ -1,5 +1,5 @@
 /// Isosurface stuffing of a shape: the lattice near its boundary, vertices warped onto surfaces and edges, tetrahedra
-/// by stencil, pieces kept or dropped. One pass over shared tables, too long for its steps to be read apart.
+/// by stencil, pieces kept or dropped. Long because it is one pass over shared tables.
 
 #include "lattice/stuffing.hpp"
 

@@ -1,4 +1,4 @@
-/// Everything that is drawn of a check, which shares boundary, colours and deformed places.
+/// Everything that is drawn of a check. Long because all of it shares boundary, colours and deformed places.
 
 #include "report/check_scene.hpp"
 

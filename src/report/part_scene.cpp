@@ -1,4 +1,4 @@
-/// What the view shows of a project: one function for each thing that can be shown.
+/// What the view shows of a project. Long because there are many things to show: one function for each.
 
 #include "report/part_scene.hpp"
 

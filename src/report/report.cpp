@@ -1,4 +1,4 @@
-/// The report chapter by chapter: long because a report is.
+/// The report chapter by chapter. Long because a report is: each chapter is a function of its own.
 
 #include "report/report.hpp"
 

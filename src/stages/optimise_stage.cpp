@@ -1,5 +1,5 @@
 /// A part's duty on a grid: its interfaces' nominal faces, supports and loads carried to kept cells, and the field that
-/// they ask for.
+/// they ask for. Long because faces, supports and loads share one numbering of cells and nodes.
 
 #include "stages/optimise_stage.hpp"
 
