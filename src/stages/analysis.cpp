@@ -6,9 +6,13 @@
 
 #include "base/error.hpp"
 #include "base/text.hpp"
-#include "stages/analyses/analyses.hpp"
 
 namespace escultura::stages {
+
+// one in each file of analyses/
+AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress);
+AnalysisResult buckling(const AnalysisInput& input, Progress& progress);
+
 namespace {
 
 struct Analysis {

@@ -5,7 +5,7 @@
 #include <limits>
 
 #include "base/quantity.hpp"
-#include "stages/analyses/analyses.hpp"
+#include "stages/analyses/mode_parts.hpp"
 
 namespace escultura::stages {
 

@@ -1,4 +1,4 @@
-#include "stages/analyses/analyses.hpp"
+#include "stages/analyses/mode_parts.hpp"
 
 namespace escultura::stages {
 

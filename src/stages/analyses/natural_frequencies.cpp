@@ -5,7 +5,7 @@
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "base/text.hpp"
-#include "stages/analyses/analyses.hpp"
+#include "stages/analyses/mode_parts.hpp"
 
 namespace escultura::stages {
 namespace {
