@@ -7,6 +7,7 @@
 #include <cmath>
 
 #include "base/quantity.hpp"
+#include "base/text.hpp"
 #include "dossier/card_parts.hpp"
 #include "duty/duty_edit.hpp"
 #include "duty/requirement_text.hpp"
@@ -156,7 +157,7 @@ void RequirementsPanel::fillForm(int r) {
     const Requirement& q = all[static_cast<std::size_t>(r)];
     const RequirementKind& kind = requirementKind(q);
     kind_->setCurrentIndex(static_cast<int>(indexOf(q)));
-    limit_->setText(kind.hasLimit ? text(formatNumber(q.limit, 9) + (*kind.unit ? std::string(" ") + kind.unit : ""))
+    limit_->setText(kind.hasLimit ? text(plainNumber(q.limit, 9) + (*kind.unit ? std::string(" ") + kind.unit : ""))
                                   : "");
     case_->setCurrentIndex(std::max(0, case_->findText(text(q.loadCase))));
     interface_->setCurrentIndex(std::max(0, interface_->findText(text(q.interface))));
