@@ -226,6 +226,15 @@ class TestHold : public QObject {
         QVERIFY(r.elementSize > 0.4);
         for (const ReadyNote& n : forecastNotes(forecastRun(p.part, r, *p.field(), nullptr), r, 0.9 * fine.checkMemory))
             QVERIFY2(n.text.find("memory") == std::string::npos, n.text.c_str());
+        // what is worked out beside the check counts: at least a second matrix; each case once where each has its modes
+        for (const char* kind : {"natural_frequencies", "buckling"}) {
+            Recipe asks = r;
+            asks.analyses = {{kind, {}}};
+            const RunForecast alone = forecastRun(p.part, r, *p.field(), nullptr);
+            const RunForecast both = forecastRun(p.part, asks, *p.field(), nullptr);
+            QVERIFY(both.checkMemory - alone.checkMemory > 1000 * alone.unknowns);
+            QVERIFY(both.checkSeconds > alone.checkSeconds);
+        }
         // the machine that this runs on is known, and the forecast is near what comes
         QVERIFY(machineMemory() > 1e8);
         r.elementSize = 3;

@@ -92,6 +92,24 @@ class TestModes : public QObject {
         }
     }
 
+    /// Two planes of bending that hardly differ, looked for loosely: the frequency with its error taken off is never
+    /// above the one that the same mesh has, though the neighbour was not asked for.
+    void neighboursCountInErrors() {
+        Progress progress;
+        for (const double depth : {10.0, 10.02, 10.2, 11.0}) {
+            const auto mesh = bar(120, 10, depth, 12);
+            ModeOptions tight = by(Method::direct, 2), loose = by(Method::direct, 1);
+            tight.tolerance = 1e-12;
+            loose.tolerance = 0.2;
+            const auto truth = naturalModes(mesh, beamSteel(), clampedStart(mesh), tight, progress);
+            const auto found = naturalModes(mesh, beamSteel(), clampedStart(mesh), loose, progress);
+            QVERIFY(found[0].value >= truth[0].value * (1 - 1e-9));
+            QVERIFY2(found[0].value * (1 - found[0].error) <= truth[0].value * (1 + 1e-9),
+                     qPrintable(QString("%1 %2 %3").arg(depth).arg(found[0].value).arg(found[0].error)));
+            QVERIFY(found[0].error <= 0.1);
+        }
+    }
+
     /// Along its axis a bar without lateral strain swings at exactly a quarter of its speed of sound over its length.
     void aBarSwingsAlongItsAxis() {
         Progress progress;

@@ -188,7 +188,7 @@ class TestStored : public QObject {
             QCOMPARE(results.all<MadeField>().size(), 1u);  // what has just been stored is held by whoever stores it
             std::vector<std::filesystem::path> files;
             for (const auto& f : std::filesystem::recursive_directory_iterator(folder))
-                if (f.is_regular_file()) files.push_back(f.path());
+                if (f.is_regular_file() && f.path().extension() != ".lock") files.push_back(f.path());
             QCOMPARE(files.size(), 3u);
             for (const char* key : {"changed", "gone", "whole"}) {
                 const auto file = files.front().parent_path() / sha256("made field 1 " + std::string(key));
@@ -203,6 +203,31 @@ class TestStored : public QObject {
             QCOMPARE(results.keys<MadeField>().size(), 2u);
         }
         QVERIFY(std::filesystem::is_empty(folder));
+    }
+    /// What a program left that ended without cleaning up goes with the next one; what another one holds stays.
+    void foldersOfTheDeadGo() {
+        const std::string folder = path("orphans"), dead = folder + "/results-abcdef";
+        std::filesystem::create_directories(dead);
+        for (const std::string& file : {dead + "/result", dead + ".lock", folder + "/results.txt"}) {
+            QFile f(QString::fromStdString(file));
+            QVERIFY(f.open(QIODevice::WriteOnly));
+        }
+        auto folders = [&] {
+            int n = 0;
+            for (const auto& f : std::filesystem::directory_iterator(folder)) n += f.is_directory();
+            return n;
+        };
+        auto first = diskShelter(folder);
+        QVERIFY(!std::filesystem::exists(dead) && !std::filesystem::exists(dead + ".lock"));
+        auto second = diskShelter(folder);
+        QCOMPARE(folders(), 2);  // each leaves the other's alone
+        MadeField m;
+        m.field.density.assign(100, 0.5f);
+        QVERIFY(first->put(typeid(MadeField), "k", &m) && second->put(typeid(MadeField), "k", &m));
+        first.reset();
+        second.reset();
+        QCOMPARE(folders(), 0);
+        QVERIFY(std::filesystem::exists(folder + "/results.txt"));  // not ours
     }
     /// Where nothing can be written everything stays in memory.
     void withoutAFolderEverythingStays() {

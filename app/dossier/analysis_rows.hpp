@@ -38,7 +38,7 @@ class AnalysisRows : public QWidget {
     std::vector<Row> rows_;
 };
 
-/// "412 Hz", "unlimited", with the value that counts where it is lower.
+/// "412 Hz", "none", with the value that counts where it is lower.
 QString figureWords(const stages::AnalysisFigure& figure);
 
 }  // namespace escultura::app

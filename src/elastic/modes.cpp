@@ -75,9 +75,35 @@ Block blockOf(const Vectors& vectors) {
 /// A pair of the projected problem.
 struct Pair {
     double value;           ///< m
-    double residual;        ///< of the pair in the norm of K, for a vector of norm 1
+    double error;           ///< bound of its relative error
     Eigen::VectorXd share;  ///< of the basis
 };
+
+/// A value of the projected problem, and the residual of its vector of norm 1, both in the product of K.
+struct Ritz {
+    double value, residual;
+};
+
+/// Relative error of a value that the residuals leave: the residual itself, or where the others are far enough the
+/// square over the distance to them, of the value alone or of a group that it belongs to (Parlett 1998, chapter 11).
+/// What lies near by may be off by its own residual.
+/// @param all  from the largest down; the distance to zero counts below the last when these are all above zero
+double errorOf(const std::vector<Ritz>& all, std::size_t k, bool areAll) {
+    double least = all[k].residual;
+    double above = 0;
+    for (std::size_t first = k + 1; first-- > 0;) {
+        above += std::pow(all[first].residual, 2);
+        double squares = above;
+        for (std::size_t last = k; last < all.size() - (areAll ? 0 : 1); ++last) {
+            if (last > k) squares += std::pow(all[last].residual, 2);
+            const bool isEnd = last + 1 == all.size();
+            double gap = all[last].value - (isEnd ? 0 : all[last + 1].value + all[last + 1].residual);
+            if (first > 0) gap = std::min(gap, all[first - 1].value - all[first - 1].residual - all[first].value);
+            if (gap > 0) least = std::min(least, squares / gap);
+        }
+    }
+    return least / all[k].value;
+}
 
 /// The pairs A x = m K x, from the ends of the spectrum inward.
 class Lanczos {
@@ -95,11 +121,10 @@ class Lanczos {
                           static_cast<double>(step) / mostBlocks);
             if (!takeInto(std::move(next))) return pairs;  // the whole space is spanned
             growProjection();
-            next = solved(image_.back(), progress);
+            next = solved(image_, progress);
             pairs = pairsOf(next, wanted);
-            const bool settled = std::all_of(pairs.begin(), pairs.end(), [&](const Pair& p) {
-                return std::pow(p.residual / p.value, 2) <= tolerance && p.residual <= 0.03 * p.value;
-            });
+            const bool settled =
+                std::all_of(pairs.begin(), pairs.end(), [&](const Pair& p) { return p.error <= tolerance; });
             // one block more than it takes to see them: a mode that the start hardly holds shows late
             if (settled && step >= 3 && (pairs.size() == wanted || step >= 8)) return pairs;
         }
@@ -185,7 +210,7 @@ class Lanczos {
         if (keep.isZero()) return false;
         multiplyBy(block, keep);
         if (normalise(block, weighted) == 0) return false;
-        image_.push_back(product(a_, block));
+        image_ = product(a_, block);
         basis_.push_back(std::move(block));
         weighted_.push_back(std::move(weighted));
         return true;
@@ -194,7 +219,7 @@ class Lanczos {
         const auto n = static_cast<Eigen::Index>(width * basis_.size());
         projection_.conservativeResize(n, n);
         for (std::size_t b = 0; b < basis_.size(); ++b) {
-            const Four v = products(basis_[b], image_.back());
+            const Four v = products(basis_[b], image_);
             const auto at = static_cast<Eigen::Index>(width * b);
             projection_.block<width, width>(at, n - width) = v;
             projection_.block<width, width>(n - width, at) = v.transpose();
@@ -211,22 +236,29 @@ class Lanczos {
         takeBasisOut(outside);
         const Four gram = products(outside, stiffnessTimes(outside));
         std::vector<Pair> pairs;
+        std::vector<Ritz> ritz;  // some more than are wanted: what is next to the last decides its error
         const double largest = solver.eigenvalues().cwiseAbs().maxCoeff();
-        for (Eigen::Index k = n - 1; k >= 0 && pairs.size() < wanted; --k) {
+        bool areAll = true;
+        for (Eigen::Index k = n - 1; k >= 0; --k) {
             const double value = solver.eigenvalues()[k];
             if (!(value > 1e-9 * largest)) break;
+            areAll = ritz.size() < wanted + width;
+            if (!areAll) break;
             const Eigen::VectorXd share = solver.eigenvectors().col(k);
             const Eigen::Vector4d last = share.tail<width>();
-            pairs.push_back({value, std::sqrt(std::max(last.dot(gram * last), 0.0)), share});
+            ritz.push_back({value, std::sqrt(std::max(last.dot(gram * last), 0.0))});
+            if (pairs.size() < wanted) pairs.push_back({value, 0, share});
         }
+        for (std::size_t k = 0; k < pairs.size(); ++k) pairs[k].error = errorOf(ritz, k, areAll);
         return pairs;
     }
 
     const System& system_;
     const SplitBlocks& a_;
     Solutions solutions_;
-    std::vector<Block> basis_, weighted_, image_;  // v, K v, A v
-    Eigen::MatrixXd projection_;                   // v^T A v
+    std::vector<Block> basis_, weighted_;  // v, K v
+    Block image_;                          // A v of the last block
+    Eigen::MatrixXd projection_;           // v^T A v
 };
 
 double dot(const Vector& a, const Vector& b) {
@@ -287,16 +319,6 @@ Pairs pairsOf(const System& system, LinearSolver& solver, const SplitBlocks& a, 
     return found;
 }
 
-/// Relative error of m that a residual leaves. Without the gap to the next pair known for sure the linear bound counts
-/// where it is the smaller one, else the square over the distance to the neighbours.
-double errorOf(const std::vector<Pair>& pairs, std::size_t k) {
-    const double linear = pairs[k].residual / pairs[k].value;
-    double gap = pairs[k].value;
-    for (std::size_t other = 0; other < pairs.size(); ++other)
-        if (other != k) gap = std::min(gap, std::abs(pairs[other].value - pairs[k].value));
-    return gap > pairs[k].residual ? std::min(linear, pairs[k].residual * linear / gap) : linear;
-}
-
 /// Squared error of a shape in the energy norm, relative: a quotient of energies is too high by this share, a frequency
 /// by half of it.
 double squaredError(const mesh::TetMesh& mesh, const Material& material, const Vector& shape, Progress& progress) {
@@ -335,7 +357,7 @@ std::vector<Mode> naturalModes(const mesh::TetMesh& mesh, const Material& materi
         Mode m;
         // the stiffness is in N/mm, the mass in kg: 1 N/mm/kg is 1000 1/s2
         m.value = std::sqrt(1000 / found.pairs[i].value) / (2 * std::numbers::pi);
-        m.error = 0.5 * errorOf(found.pairs, i);
+        m.error = 0.5 * found.pairs[i].error;
         const double own = dot(x, product(mass, x));
         for (int k = 0; k < 3; ++k) m.share[k] = std::pow(dot(x, momentum[k]), 2) / (own * whole);
         m.shape = normalised(system.displacement(x));
@@ -363,7 +385,7 @@ std::vector<std::vector<Mode>> bucklingModes(const mesh::TetMesh& mesh, const Ma
         for (std::size_t i = 0; i < found.pairs.size(); ++i) {
             Mode m;
             m.value = 1 / found.pairs[i].value;
-            m.error = errorOf(found.pairs, i);
+            m.error = found.pairs[i].error;
             m.shape = normalised(system.displacement(found.vectors[i]));
             m.meshError = 2 * squaredError(mesh, material, m.shape, progress);
             modes.push_back(std::move(m));

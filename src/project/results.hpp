@@ -150,8 +150,12 @@ class Results {
     }
     /// Gives up what was used least recently until the budget is kept.
     void makeRoom();
+    /// Of one result, as long as it is the one stored then. @return whether it has left the memory
+    template <class T>
+    bool giveUp(Map<T>& map, Shelter& shelter, const std::string& key, std::uint64_t stored);
 
     mutable std::mutex mutex_;
+    std::mutex makingRoom_;
     mutable std::uint64_t clock_ = 0;
     std::shared_ptr<Shelter> shelter_;
     double budget_ = 0;

@@ -1,8 +1,10 @@
 #include "stages/forecast.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/quantity.hpp"
+#include "duty/analysis_kind.hpp"
 #include "lattice/stuffing.hpp"
 #include "stages/check_stage.hpp"
 
@@ -16,7 +18,9 @@ constexpr double bytesPerCell = 60, bytesPerVertex = 90;
 constexpr double programMemory = 0.2e9;                            // bytes, whatever the model
 constexpr double secondsPerUnknown = 3e-5, secondsPerCase = 1e-5;  // meshing and stresses; a load case by multigrid
 constexpr double secondsDirect = 14, directAt = 3e5;               // factorisation, grows with the square
-constexpr double longRun = 900;                                    // s
+// a search for modes: second matrix and vectors of the search; as often as there are cases where each has its own
+constexpr double bytesPerModeUnknown = 2000, bytesPerMode = 40, secondsPerModeUnknown = 1e-4;
+constexpr double longRun = 900;  // s
 
 std::string gigabytes(double bytes) {
     return formatNumber(bytes / 1e9, 2) + " GB";
@@ -51,6 +55,17 @@ RunForecast forecastRun(const Part& part, const Recipe& recipe, const FieldResul
     for (const LoadCase& c : part.loadCases) cases += c.use != LoadCase::Use::off;
     f.checkSeconds = f.unknowns * (secondsPerUnknown + (f.solver == "direct" ? 0 : secondsPerCase * cases));
     if (f.solver == "direct") f.checkSeconds += secondsDirect * std::pow(f.unknowns / directAt, 2);
+    double most = 0;  // one after the other
+    for (const AnalysisChoice& choice : askedAnalyses(part, recipe)) {
+        const AnalysisKind& kind = *findAnalysis(choice.kind);
+        double modes = 0;  // the more is asked for the more is kept
+        for (const AnalysisNumber& n : kind.numbers) modes += choice.number(n.key);
+        const bool eachCase = std::any_of(kind.figures.begin(), kind.figures.end(),
+                                          [](const RequirementKind& figure) { return figure.ofCase; });
+        most = std::max(most, f.unknowns * (bytesPerModeUnknown + bytesPerMode * modes));
+        f.checkSeconds += f.unknowns * secondsPerModeUnknown * (eachCase ? std::max(cases, 1.0) : 1);
+    }
+    f.checkMemory += most;
     return f;
 }
 

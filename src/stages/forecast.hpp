@@ -13,8 +13,9 @@ struct RunForecast {
     double elements = 0, unknowns = 0;
     std::string solver;
     double thinWalls = 0;  ///< share of the surface's area whose wall is too thin for the elements to hold
-    double surfaceMemory = 0, checkMemory = 0;    ///< bytes, each at its highest
-    double surfaceSeconds = 0, checkSeconds = 0;  ///< on two cores; the check without tests of hotspots
+    double surfaceMemory = 0, checkMemory = 0;  ///< bytes, each at its highest
+    double surfaceSeconds = 0;                  ///< on two cores
+    double checkSeconds = 0;                    ///< the same, with its further analyses, without tests of hotspots
     double memory() const { return std::max(surfaceMemory, checkMemory); }
 };
 /// @param surface  null: not built yet

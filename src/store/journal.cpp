@@ -1,9 +1,5 @@
 #include "store/journal.hpp"
 
-#include <fcntl.h>
-#include <sys/file.h>
-#include <unistd.h>
-
 #include <algorithm>
 #include <filesystem>
 #include <mutex>
@@ -11,6 +7,7 @@
 
 #include "project/run.hpp"
 #include "store/database.hpp"
+#include "store/file_lock.hpp"
 #include "store/state_text.hpp"
 #include "store/storage.hpp"
 #include "store/stored_results.hpp"
@@ -19,21 +16,6 @@ namespace escultura::store {
 namespace {
 
 constexpr int keptStates = 100;
-
-std::string lockPath(const std::string& path) {
-    return path + ".lock";
-}
-
-/// An exclusive lock that ends with its process. -1: held by another
-int lock(const std::string& path) {
-    const int file = ::open(lockPath(path).c_str(), O_RDWR | O_CREAT | O_CLOEXEC, 0600);
-    if (file < 0) return -1;
-    if (::flock(file, LOCK_EX | LOCK_NB) != 0) {
-        ::close(file);
-        return -1;
-    }
-    return file;
-}
 
 /// Steps and results; the lock stays.
 void removeData(const std::string& path) {

@@ -9,8 +9,8 @@
 
 namespace escultura::store {
 
-/// A shelter with files in a folder of its own below this one; they go when it goes. What cannot be written stays in
-/// memory; what cannot be read any more is out of date.
+/// A shelter with files in a folder of its own below this one; they go when it goes, or with the next shelter there
+/// when its program ended without. What cannot be written stays in memory; what cannot be read any more is out of date.
 std::shared_ptr<project::Shelter> diskShelter(const std::string& folder);
 
 /// Where such files go: the user's cache.

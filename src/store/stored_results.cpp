@@ -13,6 +13,7 @@
 #include "base/error.hpp"
 #include "base/machine.hpp"
 #include "duty/rebuild_text.hpp"
+#include "store/file_lock.hpp"
 #include "store/shelter.hpp"
 
 namespace escultura::store {
@@ -384,12 +385,20 @@ class DiskShelter : public Shelter {
     explicit DiskShelter(const std::string& folder) {
         std::error_code failed;
         fs::create_directories(folder, failed);
+        if (failed) return;
+        removeOrphans(folder);
         std::string name = folder + "/results-XXXXXX";
-        if (!failed && ::mkdtemp(name.data())) folder_ = name;
+        if (!::mkdtemp(name.data())) return;
+        lock_ = lock(name);
+        if (lock_ >= 0)
+            folder_ = name;
+        else
+            fs::remove(name, failed);
     }
     ~DiskShelter() override {
-        std::error_code ignored;
-        if (!folder_.empty()) fs::remove_all(folder_, ignored);
+        if (lock_ < 0) return;
+        removeBoth(folder_);
+        ::close(lock_);
     }
     DiskShelter(const DiskShelter&) = delete;
     DiskShelter& operator=(const DiskShelter&) = delete;
@@ -442,10 +451,30 @@ class DiskShelter : public Shelter {
     }
 
   private:
+    static void removeBoth(const std::string& folder) {
+        std::error_code ignored;
+        fs::remove_all(folder, ignored);
+        fs::remove(lockPath(folder), ignored);
+    }
+    /// What programs left that ended without cleaning up: their locks ended with them.
+    static void removeOrphans(const std::string& within) {
+        std::error_code failed;
+        std::vector<std::string> folders;
+        for (const auto& f : fs::directory_iterator(within, failed))
+            if (f.path().extension() == ".lock" && f.path().filename().string().starts_with("results-"))
+                folders.push_back(fs::path(f.path()).replace_extension().string());
+        for (const std::string& folder : folders) {
+            const int file = lock(folder);
+            if (file < 0) continue;
+            removeBoth(folder);
+            ::close(file);
+        }
+    }
     std::string pathOf(const std::string& kind, const std::string& key) const {
         return folder_ + "/" + sha256(kind + " " + key);
     }
     std::string folder_;  // empty: none could be made
+    int lock_ = -1;
 };
 
 }  // namespace
