@@ -29,6 +29,7 @@
 #include "surface/extract.hpp"
 #include "surface/surface_nets.hpp"
 #include "surface_accuracy.hpp"
+#include "surface_bench.hpp"
 #include "verification.hpp"
 
 using namespace escultura;
@@ -359,6 +360,14 @@ int main(int argc, char** argv) {
     w->add_option("--ball", one.ball);
     w->add_option("--factor", one.gridFactor, "Background grid's spacing over the local corner spacing");
     w->add_option("--degree", one.degree, "Degree of the Chebyshev smoother");
+    auto* me = app.add_subcommand("members", "What surfaces keep of their fields: members, handles, places");
+    me->add_option("parts", cageParts, "Part files");
+    auto* fu = app.add_subcommand("fuzz", "Random shapes, surfaces and meshes; goes on where it was stopped");
+    int firstSeed = 1, fuzzCount = 10000;
+    std::string fuzzState = "build/fuzz.txt";
+    fu->add_option("--first", firstSeed, "First seed");
+    fu->add_option("--count", fuzzCount, "How many");
+    fu->add_option("--state", fuzzState, "File with what is done");
     int bricks = 53;
     std::string support = "plain";
     auto* mo = app.add_subcommand("modes", "Natural frequencies and buckling beside theory");
@@ -375,6 +384,8 @@ int main(int argc, char** argv) {
     try {
         if (*v) return verify();
         if (*r) return runPart(part);
+        if (*me) return bench::benchMembers(cageParts);
+        if (*fu) return bench::benchFuzz(firstSeed, fuzzCount, fuzzState);
         if (*x) return bench::benchHostile(share, hostileFolder);
         if (*mo) return bench::runModes() > 0;
         if (*k) return bench::benchBlock(bricks);

@@ -55,7 +55,10 @@ struct RunOptions {
     std::string level = "standard", solver = "automatic";
     std::vector<std::string> analyses;
     std::optional<std::string> faceSize, cageTolerance;
-    bool rebuild = false, test = false, untested = false, keepMembers = false;
+    bool rebuild = false, test = false, untested = false, oneThreshold = false;
+    std::optional<std::string> smallestMember, edgeRadius, chordError;
+    std::string thinMembers;
+    std::optional<int> elementsThrough, aroundCircle;
     std::string save;  // project file
     bool quiet = false, jsonLog = false, replace = false;
 };

@@ -52,7 +52,8 @@ CLI::App* addRun(CLI::App& app, RunOptions& o) {
     run->add_option("--solver", o.solver, "automatic, direct or multigrid")->check(CLI::IsMember(solvers));
     run->add_option("--element-size", o.elementSize, "Size of the tetrahedra, mm or with a unit (default: 1.45 cells)")
         ->type_name("LENGTH");
-    run->add_option("--smoothing", o.smoothing, "Width of the smoothing, mm or with a unit (default: 2 cells; 0: none)")
+    run->add_option("--smoothing", o.smoothing,
+                    "Width of the smoothing, mm or with a unit (default: 4.5 cells; 0: none)")
         ->type_name("LENGTH");
     run->add_option("--surface-spacing", o.surfaceSpacing,
                     "Edge length of the surface's triangles, mm or with a unit (default: 0.8 cells); larger takes less "
@@ -77,9 +78,30 @@ CLI::App* addRun(CLI::App& app, RunOptions& o) {
     run->add_flag("--quiet", o.quiet, "Print errors only");
     run->add_flag("--json-log", o.jsonLog, "Progress as one JSON object a line on standard error");
     run->add_flag("--test", o.test, "Test every hotspot on finer meshes: real, singular or boundary artefact");
-    run->add_flag("--keep-members", o.keepMembers,
-                  "Keep the field's volume locally, so that thin members stay; a smoothing of 4.5 cells then takes the "
-                  "terraces of the cells away");
+    run->add_flag("--one-threshold", o.oneThreshold,
+                  "Keep the volume of the whole part by one threshold, not that of the field locally: thick members "
+                  "then take what thin ones lose");
+    run->add_option("--smallest-member", o.smallestMember,
+                    "Thickness below which members of the field are listed, mm or with a unit (default: one cell)")
+        ->type_name("LENGTH");
+    run->add_option("--thin-members", o.thinMembers,
+                    "What becomes of them: keep at their thickness, bring-up to the smallest, or leave-out")
+        ->check(CLI::IsMember({"keep", "bring-up", "leave-out"}));
+    run->add_option("--edge-radius", o.edgeRadius,
+                    "Rounding of edges at the sides of the design space, mm or with a unit (default: 1.6 cells; 0: "
+                    "sharp)")
+        ->type_name("LENGTH");
+    run->add_option("--elements-through", o.elementsThrough,
+                    "Least number of elements through every wall (default: 2; 0: as the element size gives)")
+        ->check(CLI::Range(0, 4));
+    run->add_option("--around-circle", o.aroundCircle,
+                    "Least number of elements around a full circle of the surface's curvature (default: as the element "
+                    "size gives)")
+        ->check(CLI::Range(0, 64));
+    run->add_option("--chord-error", o.chordError,
+                    "Most that straight edges of elements leave the surface by, mm or with a unit (default: as the "
+                    "element size gives)")
+        ->type_name("LENGTH");
     run->add_flag("--untested", o.untested,
                   "Leave out the tests of the hotspots that could govern: the safety factor then proves nothing");
     run->add_flag("--replace", o.replace, "Write over an unsigned release in the folder; a signed one always stays");

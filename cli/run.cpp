@@ -52,7 +52,16 @@ void applyOptions(const RunOptions& o, Recipe& recipe) {
     if (o.cageTolerance) recipe.rebuild.tolerance = length(*o.cageTolerance, "--cage-tolerance", 1e-3);
     if (o.surfaceSpacing) recipe.surfaceSpacing = length(*o.surfaceSpacing, "--surface-spacing", 1e-3);
     if (o.smoothing) recipe.smoothing = length(*o.smoothing, "--smoothing", 0);
-    recipe.keepMembers = o.keepMembers;
+    if (o.oneThreshold) recipe.keepMembers = false;
+    if (o.smallestMember) recipe.thin.smallest = length(*o.smallestMember, "--smallest-member", 0);
+    if (!o.thinMembers.empty())
+        recipe.thin.others = o.thinMembers == "keep"       ? MemberFate::keep
+                             : o.thinMembers == "bring-up" ? MemberFate::thicken
+                                                           : MemberFate::leaveOut;
+    if (o.edgeRadius) recipe.edges.radius = length(*o.edgeRadius, "--edge-radius", 0);
+    if (o.aroundCircle) recipe.check.aroundCircle = *o.aroundCircle;
+    if (o.chordError) recipe.check.chordError = length(*o.chordError, "--chord-error", 1e-4);
+    if (o.elementsThrough) recipe.check.elementsThrough = *o.elementsThrough;
     for (const std::string& kind : o.analyses) {
         requireSound(AnalysisChoice{kind});
         if (!std::count_if(recipe.analyses.begin(), recipe.analyses.end(),

@@ -119,7 +119,9 @@ class TestFieldStage : public QObject {
     }
     void defaultsSuitTheCells() {
         const Recipe r = defaultRecipe(lever_.part, field().field);
-        QCOMPARE(r.smoothing, 5.0);  // two cells of 2.5 mm
+        QCOMPARE(r.smoothing, 11.25);  // four and a half cells of 2.5 mm
+        QCOMPARE(r.edges.radius, 4.0);
+        QVERIFY(r.keepMembers && r.check.elementsThrough == 2);
         QCOMPARE(r.surfaceSpacing, 2.0);
         QVERIFY(std::abs(r.elementSize - 1.45 * 2.5) < 0.2);
         QCOMPARE(r.threshold, 0.5);

@@ -6,6 +6,7 @@
 
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
+#include "made_up_brace.hpp"
 #include "made_up_part.hpp"
 #include "surface/extract.hpp"
 #include "theme/theme.hpp"
@@ -61,17 +62,48 @@ class TestGeometryWindow : public QObject, public WindowDriver {
     void keepingThinMembersIsAChoiceThatIsUndone() {
         w_->dossier().openCard(Stage::surface);
         auto* keep = find<QCheckBox>("keepMembers");
-        QVERIFY(!keep->isChecked());
+        QVERIFY(keep->isChecked());
         scrollTo(keep);
         QTest::mouseClick(keep, Qt::LeftButton, {}, QPoint(8, keep->height() / 2));
-        QVERIFY(w_->session().recipe().keepMembers && keep->isChecked());
+        QVERIFY(!w_->session().recipe().keepMembers && !keep->isChecked());
         QVERIFY(w_->session().freshness(Stage::surface) != Freshness::fresh);
         w_->session().run(Stage::surface);
         QVERIFY(settle());
         const auto s = w_->session().lastKnown().surface;
         QVERIFY(s && s->measures.watertight && s->measures.genus == 2);
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
-        QVERIFY(!w_->session().recipe().keepMembers && !keep->isChecked());
+        QVERIFY(w_->session().recipe().keepMembers && keep->isChecked());
+    }
+    /// A smallest member is typed, the list fills, one member is left out by its box, and all of it is undone.
+    void thinMembersAreListedAndDecided() {
+        closeWindow();
+        openWindow(QString::fromStdString(made_up::writeBrace(dir_.path().toStdString(), true)));
+        w_->dossier().openCard(Stage::surface);
+        auto* list = find<QTableWidget>("thinMembers");
+        type(find<QLineEdit>("smallestMember"), "3 mm");
+        QCOMPARE(w_->session().recipe().thin.smallest, 3.0);
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        const auto s = w_->session().lastKnown().surface;
+        QVERIFY(s && s->members.size() >= 2);  // the web and the thinnest strut
+        QCOMPARE(list->rowCount(), static_cast<int>(s->members.size()));
+        QVERIFY(find<QLabel>("thinMemberWords")->text().contains("3.00 mm"));
+        auto* choice = qobject_cast<QComboBox*>(list->cellWidget(0, 2));
+        QVERIFY(choice && choice->currentText() == "undecided");
+        scrollTo(choice);
+        choice->setFocus();
+        QTest::keyClick(choice, Qt::Key_Down);
+        QCOMPARE(w_->session().recipe().thin.decisions.size(), std::size_t(1));
+        QVERIFY(w_->session().recipe().thin.decisions[0].fate == duty::MemberFate::keep);
+        QVERIFY(w_->session().freshness(Stage::surface) != Freshness::fresh);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(w_->session().recipe().thin.decisions.empty());
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(w_->session().recipe().thin.smallest, 0.0);
+        type(find<QLineEdit>("edgeRadius"), "2.5 mm");
+        QCOMPARE(w_->session().recipe().edges.radius, 2.5);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QCOMPARE(w_->session().recipe().edges.radius, 1.6 * made_up::braceCell);
     }
     void twoFieldsAreCombinedAndCompared() {
         // a second field: the lever's density scaled, as a table of points

@@ -235,6 +235,8 @@ class TestOptimiseStage : public QObject {
         Recipe recipe = defaultRecipe(p, field);
         recipe.smoothing = 0;
         recipe.elementSize = 20;
+        recipe.edges.radius = 4;  // the grid has sharp edges
+        recipe.check.elementsThrough = 0;
         const SurfaceResult surface = evaluateSurface(p, prepared, recipe, progress);
         const MeshResult mesh = evaluateMesh(p, prepared, surface, recipe, progress, nullptr, nullptr);
         const CheckResult check = evaluateCheck(p, prepared, surface, mesh, recipe, progress, nullptr, nullptr);

@@ -135,6 +135,8 @@ class TestProject : public QObject {
                                  [](const auto& f) { return f.kind == GeometryFinding::Kind::memberLost; });
         };
         const double cell = p.field()->field.spacing.minCoeff();
+        recipe.keepMembers = false;
+        recipe.smoothing = 2 * cell;
         const SurfaceResult before = evaluateSurface(p.part, *p.field(), recipe, progress);
         QVERIFY(lost(before) > 0);
         const StageKeys keys = p.keys(recipe);
@@ -145,8 +147,10 @@ class TestProject : public QObject {
         QVERIFY(s.measures.watertight && s.measures.pieces == 1);
         QCOMPARE(lost(s), std::ptrdiff_t(0));
         for (const GeometryFinding& f : s.findings)
-            if (f.kind == GeometryFinding::Kind::memberThinned) QVERIFY2(f.after > 0.8 * f.before, f.text.c_str());
-        QVERIFY2(std::abs(s.rawGenus - s.measures.genus) <= 1, qPrintable(QString::number(s.measures.genus)));
+            if (f.kind == GeometryFinding::Kind::memberThinned)  // webs of hardly more than a cell
+                QVERIFY2(f.before < 1.15 * cell && f.after > 0.7 * f.before, f.text.c_str());
+        QCOMPARE(s.measures.genus, 7);
+        QCOMPARE(s.rawGenus, 7);
         QVERIFY2(std::abs(s.deviationMean) < 0.02 * cell, qPrintable(QString::number(s.deviationMean)));
         QVERIFY(std::abs(s.measures.volume / s.askedVolume - 1) < 1e-3);
         for (const BoreFigure& b : s.bores) QVERIFY(b.error < 1e-6);

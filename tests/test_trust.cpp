@@ -26,14 +26,16 @@ struct BeforeAfter {
     double recovered = 0;  ///< factor by the smooth stress alone
 };
 
-BeforeAfter tested(const made_up::GrownPart& part, double elementSize) {
-    static std::map<std::pair<std::string, double>, BeforeAfter> known;
-    BeforeAfter& b = known[{part.field.source, elementSize}];
+/// @param through  elements through walls; 0: as they come
+BeforeAfter tested(const made_up::GrownPart& part, double elementSize, int through = 2) {
+    static std::map<std::tuple<std::string, double, int>, BeforeAfter> known;
+    BeforeAfter& b = known[{part.field.source, elementSize, through}];
     if (b.after.proves()) return b;
     Progress progress;
     b.project = openPart(made_up::writeGrown(made_up::folder().path().toStdString(), part), progress);
     Recipe& recipe = b.project.variants[0].recipe;
     if (elementSize > 0) recipe.elementSize = elementSize;
+    recipe.check.elementsThrough = through;
     run(b.project, recipe, Stage::findings, progress);
     const auto check = b.project.check(recipe);
     b.before = factorOf(b.project, b.project.current(), *check);
@@ -70,12 +72,12 @@ class TestTrust : public QObject {
         QCOMPARE(b.before.bounded, b.before.unboundedBy.empty());
         QVERIFY(b.before.bounded || factorWords(b.before).find("no lower end: a peak") != std::string::npos);
         QCOMPARE(b.before.bounded, size > 0);
-        if (size > 0) QVERIFY2(b.after.value > 0.8 && b.after.value < 1.0, factorWords(b.after).c_str());
+        if (size > 0) QVERIFY2(b.after.value > 0.6 && b.after.value < 0.75, factorWords(b.after).c_str());
     }
     /// A strut hardly thicker than an element comes out of the mesher with notches: that is told with its place, and a
     /// peak there is never classed, so that it cannot be signed away.
     void whatTheMeshMissesIsTold() {
-        const BeforeAfter b = tested(made_up::link(), 0);
+        const BeforeAfter b = tested(made_up::link(), 0, 0);
         int walls = 0, spots = 0;
         for (const Finding& f : findingsOf(b.project, b.project.current().recipe)) {
             if (f.kind == Finding::Kind::lostWalls) {

@@ -42,6 +42,11 @@ Recipe anyRecipe(unsigned seed) {
     r.threshold = number(0.1, 0.9);
     r.smoothing = number(0, 9);
     r.keepMembers = choose(2);
+    if (choose(2)) r.edges.radius = number(0, 5);
+    if (choose(2)) r.edges.side[static_cast<std::size_t>(choose(6))] = number(0, 5);
+    if (choose(2)) r.thin.smallest = number(0.5, 5);
+    r.thin.others = static_cast<MemberFate>(choose(4));
+    for (int k = choose(3); k > 0; --k) r.thin.decisions.push_back({vector(), static_cast<MemberFate>(choose(4))});
     r.surfaceSpacing = number(0.5, 4);
     r.elementSize = number(1, 9);
     r.hotspotShare = number(0.01, 0.5);
@@ -83,6 +88,8 @@ Recipe anyRecipe(unsigned seed) {
     r.check.convergence = number(0.01, 0.1);
     r.check.passes = 2 + choose(5);
     r.check.elementsThrough = choose(4);
+    r.check.aroundCircle = choose(30);
+    r.check.chordError = number(0, 1);
     r.check.method = elastic::methodKinds[choose(static_cast<int>(std::size(elastic::methodKinds)))].method;
     r.check.tolerance = std::pow(10, -number(4, 10));
     for (int k = choose(3); k > 0; --k) {

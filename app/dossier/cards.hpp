@@ -11,6 +11,7 @@
 #include "dossier/analysis_rows.hpp"
 #include "dossier/card.hpp"
 #include "dossier/card_parts.hpp"
+#include "dossier/member_list.hpp"
 #include "dossier/threshold_control.hpp"
 #include "judge/proposals.hpp"
 #include "judge/releases.hpp"
@@ -97,6 +98,7 @@ class SurfaceCard : public Card {
     void showFigures(const stages::SurfaceResult& surface);
     void showMaking(const stages::SurfaceResult& surface, const stages::ProcessResult& process);
     void makeInputs();
+    void makeMembers();
     void makeCasting();
     void makePrinting();
     void connectInputs();
@@ -104,6 +106,9 @@ class SurfaceCard : public Card {
     void edit(const QString& text, const std::function<void(duty::Recipe&)>& change);
     QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
     QCheckBox* keepMembers_;
+    QuantityEdit *smallest_, *edgeRadius_;
+    QComboBox* edgeSide_;
+    MemberList* members_;
     QComboBox* triangles_;
     DirectionEdit *pull_, *up_;
     QCheckBox* addDraft_;
@@ -167,7 +172,7 @@ class CheckCard : public Card {
     void addLocalSize(duty::LocalSize size);
     void fillPlaces();
     QuantityEdit *size_, *localSize_, *tolerance_, *share_;
-    QComboBox *checked_, *level_, *through_, *method_, *place_;
+    QComboBox *checked_, *level_, *through_, *around_, *method_, *place_;
     QLabel *expected_, *error_, *last_, *local_, *quality_, *ready_, *expertFigures_;
     QWidget *shareRow_, *expert_;
     QPushButton *run_, *addLocal_, *mesh_, *expertFold_, *reactions_;

@@ -46,6 +46,11 @@ void CheckCard::makeInputs() {
     through_->addItem("as the size gives", 0);
     through_->addItem("at least 2", 2);
     through_->addItem("at least 3", 3);
+    around_ = new QComboBox;
+    around_->setObjectName("aroundCircle");
+    around_->setToolTip("Elements around a full circle of the surface's curvature");
+    around_->addItem("as the size gives", 0);
+    for (const int n : {8, 12, 16, 24}) around_->addItem(QString("at least %1").arg(n), n);
     share_ = new QuantityEdit(dimension::none, "%", 0.001, 0.5);
     share_->setObjectName("convergenceShare");
     expected_ = label("", "muted");
@@ -94,6 +99,7 @@ void CheckCard::layOut() {
     body()->addWidget(field("Level", level_));
     body()->addWidget(field("Element size", size_));
     body()->addWidget(field("Through members", through_));
+    body()->addWidget(field("Around a circle", around_));
     shareRow_ = field("Change at most", share_);
     body()->addWidget(shareRow_);
     body()->addWidget(expected_);
@@ -139,6 +145,10 @@ void CheckCard::connectInputs() {
     connect(through_, &QComboBox::activated, this, [this](int i) {
         const int n = through_->itemData(i).toInt();
         edit("Elements through members", [n](CheckChoice& c) { c.elementsThrough = n; });
+    });
+    connect(around_, &QComboBox::activated, this, [this](int i) {
+        const int n = around_->itemData(i).toInt();
+        edit("Elements around a circle", [n](CheckChoice& c) { c.aroundCircle = n; });
     });
     connect(share_, &QuantityEdit::valueEntered, this,
             [this](double v) { edit("Convergence", [v](CheckChoice& c) { c.convergence = v; }); });
@@ -354,6 +364,7 @@ void CheckCard::refreshBody() {
     checked_->setCurrentIndex(c.original ? 1 : c.rebuilt ? 2 : 0);
     level_->setCurrentIndex(static_cast<int>(c.level));
     through_->setCurrentIndex(std::max(0, through_->findData(c.elementsThrough)));
+    around_->setCurrentIndex(std::max(0, around_->findData(c.aroundCircle)));
     share_->setValue(c.convergence);
     shareRow_->setVisible(c.level == Level::converged);
     method_->setCurrentIndex(static_cast<int>(c.method));

@@ -26,8 +26,8 @@ void SurfaceCard::makeInputs() {
     keepMembers_ = new QCheckBox("keep thin members");
     keepMembers_->setObjectName("keepMembers");
     keepMembers_->setToolTip(
-        "Keeps the volume of the field locally: thin members stay, and are smoothed less than the rest.\nWith it a "
-        "smoothing of 4.5 cells takes the terraces of the cells away.");
+        "Keeps the volume of the field locally: thin members stay, and are smoothed less than the rest.\nWithout it "
+        "one threshold keeps the volume of the whole part, and thick members take what thin ones lose.");
     spacing_ = new QuantityEdit(dimension::length, "mm", 0.2, 50);
     spacing_->setObjectName("surfaceSpacing");
     triangles_ = new QComboBox;
@@ -41,12 +41,14 @@ void SurfaceCard::makeInputs() {
     findings_ = label("");
     findings_->setObjectName("geometryFindings");
     error_ = errorLabel();
-    body()->addWidget(field("Smoothing", row({smoothing_, keepMembers_})));
+    body()->addWidget(field("Smoothing", smoothing_));
+    body()->addWidget(field("", keepMembers_));
     smoothing_->setAccessibleName("Smoothing");
     body()->addWidget(field("Edge length", spacing_));
     body()->addWidget(field("Triangles", triangles_));
     budgetRow_ = field("Budget", budget_);
     body()->addWidget(budgetRow_);
+    makeMembers();
     body()->addWidget(error_);
     body()->addWidget(figures_);
     body()->addWidget(findings_);
@@ -74,6 +76,47 @@ void SurfaceCard::makeInputs() {
     export_ = new QPushButton("Export…");
     export_->setObjectName("exportStl");
     export_->setToolTip("STL, 3MF, OBJ or PLY, by the file's ending");
+}
+
+void SurfaceCard::makeMembers() {
+    smallest_ = new QuantityEdit(dimension::length, "mm", 0, 1000);
+    smallest_->setObjectName("smallestMember");
+    smallest_->setToolTip("Members of the field that are thinner are listed, and you choose what becomes of them");
+    members_ = new MemberList;
+    edgeSide_ = new QComboBox;
+    edgeSide_->setObjectName("edgeSide");
+    edgeSide_->addItems({"all sides", "x low", "x high", "y low", "y high", "z low", "z high"});
+    edgeSide_->setAccessibleName("Side of the design space");
+    edgeRadius_ = new QuantityEdit(dimension::length, "mm", 0, 1000);
+    edgeRadius_->setObjectName("edgeRadius");
+    edgeRadius_->setToolTip(
+        "Rounding of the edges where the free surface meets a side of the design space; 0: sharp edges");
+    body()->addWidget(field("Edges of the design space", row({edgeSide_, edgeRadius_})));
+    body()->addWidget(field("Smallest member", smallest_));
+    body()->addWidget(members_);
+    connect(smallest_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Smallest member", [v](Recipe& r) { r.thin.smallest = v; }); });
+    connect(edgeSide_, &QComboBox::activated, this, [this] { refreshBody(); });
+    connect(edgeRadius_, &QuantityEdit::valueEntered, this, [this](double v) {
+        edit("Edge radius", [v, side = edgeSide_->currentIndex()](Recipe& r) {
+            if (side == 0) {
+                r.edges.radius = v;
+                r.edges.side.fill(-1);
+            } else {
+                r.edges.side[static_cast<std::size_t>(side - 1)] = v;
+            }
+        });
+    });
+    connect(members_, &MemberList::placeAsked, this, &SurfaceCard::placeAsked);
+    connect(members_, &MemberList::othersDecided, this,
+            [this](MemberFate f) { edit("Choice for thin members", [f](Recipe& r) { r.thin.others = f; }); });
+    connect(members_, &MemberList::decided, this, [this](const Vec3& at, MemberFate f) {
+        edit("Choice for a thin member", [&](Recipe& r) {
+            std::erase_if(r.thin.decisions, [&](const MemberDecision& d) { return d.at == at; });
+            if (f != MemberFate::undecided || r.thin.others != MemberFate::undecided)
+                r.thin.decisions.push_back({at, f});
+        });
+    });
 }
 
 void SurfaceCard::makeCasting() {
@@ -144,7 +187,7 @@ void SurfaceCard::connectInputs() {
         if (const auto p = session_.project().process(session_.recipe()); p && !p->directions.empty())
             edit("Build direction", [v = p->directions.front().up](Recipe& r) { r.printing.up = v; });
     });
-    for (auto* q : {smoothing_, spacing_, budget_, parting_, draftAngle_, overhang_})
+    for (auto* q : {smoothing_, spacing_, budget_, smallest_, edgeRadius_, parting_, draftAngle_, overhang_})
         connect(q, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
     for (auto* l : {figures_, findings_, casting_, printing_}) {
         l->setTextInteractionFlags(Qt::TextBrowserInteraction);
@@ -258,6 +301,10 @@ void SurfaceCard::refreshBody() {
     const Recipe& r = session_.recipe();
     smoothing_->setValue(r.smoothing);
     keepMembers_->setChecked(r.keepMembers);
+    if (const auto field = session_.project().field(r))
+        smallest_->setAutomatic("one cell: " + num(field->field.spacing.maxCoeff()) + " mm");
+    smallest_->setValue(r.thin.smallest);
+    edgeRadius_->setValue(edgeSide_->currentIndex() == 0 ? r.edges.radius : r.edges.at(edgeSide_->currentIndex() - 1));
     spacing_->setValue(r.surfaceSpacing);
     triangles_->setCurrentIndex(static_cast<int>(r.triangles));
     budgetRow_->setVisible(r.triangles == Triangles::budget);
@@ -269,6 +316,7 @@ void SurfaceCard::refreshBody() {
     up_->setValue(r.printing.up);
     overhang_->setValue(r.printing.overhang);
     const LastKnown k = session_.lastKnown();
+    members_->show(k.surface.get(), r.thin);
     build_->setEnabled(!session_.isBusy());
     for (auto* b : {deviation_, thickness_, draft_, overhangs_, export_}) b->setEnabled(k.surface != nullptr);
     const auto process = session_.project().process(r);

@@ -19,6 +19,11 @@ const char* name(LocalSize::Kind kind) {
     return names[static_cast<int>(kind)];
 }
 
+const char* name(MemberFate fate) {
+    static const char* names[] = {"undecided", "keep", "bring up", "leave out"};
+    return names[static_cast<int>(fate)];
+}
+
 double weightAt(const Thickening& t, const Vec3& p) {
     double outside = 0;
     if (t.box) {

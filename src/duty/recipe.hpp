@@ -2,6 +2,7 @@
 /// The parameters of every stage: what makes a variant.
 
 #pragma once
+#include <array>
 #include <memory>
 #include <string>
 #include <vector>
@@ -89,6 +90,8 @@ struct CheckChoice {
     double convergence = 0.03;  ///< level converged: largest relative change of the last pass
     int passes = 5;             ///< most passes of the level converged
     int elementsThrough = 0;    ///< elements through each member at least; 0: as the element size gives
+    int aroundCircle = 0;       ///< elements around a full circle of the surface's curvature at least; 0: as they come
+    double chordError = 0;      ///< most that straight edges of elements leave the surface by, mm; 0: as it comes
     std::vector<LocalSize> localSizes{};
     elastic::Method method = elastic::Method::automatic;
     double tolerance = 1e-8;  ///< relative residual of the iterative solver
@@ -157,6 +160,37 @@ struct Rebuild {
     bool operator==(const Rebuild&) const = default;
 };
 
+/// What becomes of a member of the field that is thinner than the smallest.
+enum class MemberFate { undecided, keep, thicken, leaveOut };
+/// "undecided", "keep", "bring up", "leave out".
+const char* name(MemberFate fate);
+
+/// What becomes of one member.
+struct MemberDecision {
+    Vec3 at = Vec3::Zero();  ///< a place inside it, mm
+    MemberFate fate = MemberFate::keep;
+    bool operator==(const MemberDecision&) const = default;
+};
+
+/// Thin members of the field, before it is smoothed. Undecided ones are kept at their thickness.
+struct ThinMembers {
+    double smallest = 0;                        ///< thickness below which a member is listed, mm; 0: one cell
+    MemberFate others = MemberFate::undecided;  ///< of members without a decision of their own
+    std::vector<MemberDecision> decisions{};    ///< later ones come before earlier ones
+    bool operator==(const ThinMembers&) const = default;
+};
+
+/// Edges where the free body meets the sides of the design space.
+struct DesignEdges {
+    double radius = 4;  ///< of their rounding, mm; 0: sharp
+    /// Of single sides: x low, x high, y low ... z high; negative: as the others, mm
+    std::array<double, 6> side{-1, -1, -1, -1, -1, -1};
+    double at(int k) const {
+        return side[static_cast<std::size_t>(k)] < 0 ? radius : side[static_cast<std::size_t>(k)];
+    }
+    bool operator==(const DesignEdges&) const = default;
+};
+
 /// A number of the part file that a variant has otherwise, such as a bore's diameter or the factor of a load case.
 struct PartNumber {
     std::string place;  ///< by names, such as "/interfaces/pin L/bore_diameter": see partNumbers()
@@ -169,6 +203,8 @@ struct Recipe {
     double smoothing = 5;  ///< full width of the smoothing kernel at half its height, mm
     /// Keeps the volume of the field locally, so that thin members stay; they are smoothed less than the rest.
     bool keepMembers = false;
+    ThinMembers thin{};
+    DesignEdges edges{};
     double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
     double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
     double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress

@@ -25,6 +25,7 @@ template <class R, class Visit>
 void eachNumber(R& r, const Visit& visit) {
     visit("threshold", "threshold", "", r.threshold);
     visit("smoothing", "smoothing", "mm", r.smoothing);
+    if (r.thin.smallest > 0) visit("smallest_member", "smallest member", "mm", r.thin.smallest);
     visit("element_size", "element size", "mm", r.elementSize);
     for (std::size_t t = 0; t < r.thickenings.size(); ++t) {
         const std::string place = "thickenings/" + std::to_string(t) + "/",

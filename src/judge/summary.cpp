@@ -81,6 +81,15 @@ json surfaceJson(const SurfaceResult& s, double density) {
                                  {"position_mm", vec(f.position)},
                                  {"before", f.before},
                                  {"after", f.after}});
+    j["smallest_member_mm"] = s.smallestMember;
+    j["thin_members"] = json::array();
+    for (const ThinMember& m : s.members)
+        j["thin_members"].push_back({{"position_mm", vec(m.at)},
+                                     {"thickness_mm", m.thickness},
+                                     {"thinnest_mm", m.least},
+                                     {"length_mm", m.length},
+                                     {"decision", name(m.fate)},
+                                     {"surface_thickness_mm", m.after}});
     for (const BoreFigure& b : s.bores)
         j["bores"].push_back({{"interface", b.interface},
                               {"nominal_mm", b.nominal},

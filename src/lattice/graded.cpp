@@ -2,9 +2,10 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
+#include <optional>
 
 #include "base/parallel.hpp"
+#include "lattice/edge_table.hpp"
 #include "lattice/refine.hpp"
 #include "lattice/stencil.hpp"
 
@@ -15,8 +16,14 @@ constexpr int edgeEnds[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}};
 /// A vertex moves onto a cut that is nearer than this share of its longest edge, but never more than `warpMost` of the
 /// edge that is cut. For the even lattice this is close to the thresholds of Labelle and Shewchuk 2007.
 constexpr double warpShare = 0.3, warpMost = 0.42;
+/// Sine of the smallest dihedral angle below which a move is taken back.
+constexpr double leastSine = 0.05;
+/// Moves shorter than this share of the longest edge stay.
+constexpr double leastMove = 0.02;
 /// Values up to which a tetrahedron may still hold material, in its longest edges: distances are estimates.
 constexpr double reach = 1.5;
+/// The same inside, where only the skin is wanted: the middle of a flat density seems deeper than it is.
+constexpr double deep = 3;
 
 class GradedLattice {
   public:
@@ -47,7 +54,7 @@ class GradedLattice {
         return index;
     }
     Id cutVertex(Id v, Id w) {
-        const Id c = cutOf_.at(key(v, w));
+        const Id c = *cutOf_->find(v, w);
         if (outCut_[c] < 0) outCut_[c] = filling_.add(cuts_[c].position, cuts_[c].surface);
         return outCut_[c];
     }
@@ -66,18 +73,20 @@ class GradedLattice {
     }
 
   private:
-    static std::uint64_t key(Id a, Id b) {
-        return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b));
-    }
     double length(Id a, Id b) const { return (lattice_.position[a] - lattice_.position[b]).norm(); }
     double longestEdge(const Tet& t) const {
         double longest = 0;
         for (const auto& e : edgeEnds) longest = std::max(longest, length(t[e[0]], t[e[1]]));
         return longest;
     }
-    /// Whether a tetrahedron may hold some of the shape.
-    bool mayHold(const Tet& t) const {
-        return std::min({value_[t[0]], value_[t[1]], value_[t[2]], value_[t[3]]}) < reach * longestEdge(t);
+    /// Whether the boundary may pass near values, so far as it matters: tetrahedra deep inside only matter when the
+    /// shape is filled whole.
+    bool matters(double least, double most, double longest) const {
+        return least < reach * longest && (!options_.skinOnly || most > -deep * longest);
+    }
+    bool matters(const Tet& t) const {
+        const auto [least, most] = std::minmax({value_[t[0]], value_[t[1]], value_[t[2]], value_[t[3]]});
+        return matters(least, most, longestEdge(t));
     }
     void sample(std::size_t from) {
         value_.resize(lattice_.position.size());
@@ -129,7 +138,9 @@ class GradedLattice {
                                 p[(d + 2) % 3] += ring[(m + e) % 4][1];
                                 t[2 + e] = corner(p[0], p[1], p[2]);
                             }
-                            if (std::min({value[t[0]], value[t[1]], value[t[2]], value[t[3]]}) >= reach * a) continue;
+                            const auto [least, most] =
+                                std::minmax({value[t[0]], value[t[1]], value[t[2]], value[t[3]]});
+                            if (!matters(least, most, a)) continue;
                             Tet tet;
                             for (int c = 0; c < 4; ++c) {
                                 if (used[t[c]] < 0) {
@@ -153,7 +164,7 @@ class GradedLattice {
                 marked.size(),
                 [&](std::size_t t) {
                     const Tet& q = lattice_.tets[t];
-                    if (!mayHold(q)) return;
+                    if (!matters(q)) return;
                     // at its middle and halfway to its corners: a region narrower than the tetrahedron counts too
                     const auto& p = lattice_.position;
                     const Vec3 middle = (p[q[0]] + p[q[1]] + p[q[2]] + p[q[3]]) / 4;
@@ -172,7 +183,7 @@ class GradedLattice {
             std::vector<Tet> kept;
             kept.reserve(lattice_.tets.size());
             for (const Tet& t : lattice_.tets)
-                if (mayHold(t)) kept.push_back(t);
+                if (matters(t)) kept.push_back(t);
             lattice_.tets = std::move(kept);
         }
     }
@@ -188,7 +199,7 @@ class GradedLattice {
             const double longest = longestEdge(t);
             for (auto v : t) longest_[v] = std::max(longest_[v], longest);
             for (const auto& e : edgeEnds)
-                if (side_[t[e[0]]] != side_[t[e[1]]]) keys.push_back(key(t[e[0]], t[e[1]]));
+                if (side_[t[e[0]]] != side_[t[e[1]]]) keys.push_back(edgeKey(t[e[0]], t[e[1]]));
         }
         std::sort(keys.begin(), keys.end());
         keys.erase(std::unique(keys.begin(), keys.end()), keys.end());
@@ -198,14 +209,15 @@ class GradedLattice {
         parallelFor(
             keys.size(),
             [&](std::size_t c) {
-                const Id a = static_cast<Id>(keys[c] >> 32), b = static_cast<Id>(keys[c] & 0xffffffffu);
+                const Id a = lowEnd(keys[c]), b = highEnd(keys[c]);
                 ends_[c] = {a, b};
                 cuts_[c] = cutBetween(shape_, lattice_.position[a], lattice_.position[b], side_[a], side_[b],
                                       options_.spacing);
             },
             64);
-        cutOf_.reserve(keys.size());
-        for (std::size_t c = 0; c < keys.size(); ++c) cutOf_.emplace(keys[c], static_cast<Id>(c));
+        cutOf_.emplace(value_.size(), keys.size());
+        for (std::size_t c = 0; c < keys.size(); ++c)
+            cutOf_->add(lowEnd(keys[c]), highEnd(keys[c]), static_cast<Id>(c));
     }
 
     /// Vertices that have a cut close by move onto it, one after the other.
@@ -230,8 +242,49 @@ class GradedLattice {
                 }
             }
         }
+        keepUpright();
         for (std::size_t v = 0; v < moved_.size(); ++v)
             if (moved_[v] >= 0) side_[v] = Side::zero;
+    }
+
+    /// Moves are taken back where they would flatten a tetrahedron or turn it over: it would lie across its neighbours.
+    void keepUpright() {
+        std::vector<Id> moving;  // tetrahedra with a moved vertex and one inside
+        for (std::size_t t = 0; t < lattice_.tets.size(); ++t) {
+            const Tet& q = lattice_.tets[t];
+            bool moves = false, holds = false;
+            for (auto v : q) {
+                moves = moves || moved_[v] >= 0;
+                holds = holds || (moved_[v] < 0 && side_[v] == Side::inside);
+            }
+            if (moves && holds) moving.push_back(static_cast<Id>(t));
+        }
+        for (int round = 0; round < 8; ++round) {
+            bool changed = false;
+            for (const Id t : moving) {
+                const Tet& q = lattice_.tets[t];
+                Vec3 p[4], x[4];
+                int farthest = -1;
+                double most = 0;
+                for (int k = 0; k < 4; ++k) {
+                    p[k] = x[k] = lattice_.position[q[k]];
+                    if (moved_[q[k]] < 0) continue;
+                    p[k] = cuts_[moved_[q[k]]].position;
+                    if (const double d = (p[k] - x[k]).norm(); farthest < 0 || d > most) {
+                        most = d;
+                        farthest = k;
+                    }
+                }
+                // taken back, a tiny move would leave a sliver as thin as it was short
+                if (farthest < 0 || most < leastMove * longest_[q[farthest]]) continue;
+                const bool positive = tetVolume(x[0], x[1], x[2], x[3]) > 0;
+                if ((positive ? minimumSine(p[0], p[1], p[2], p[3]) : minimumSine(p[0], p[1], p[3], p[2])) > leastSine)
+                    continue;
+                moved_[q[farthest]] = -1;
+                changed = true;
+            }
+            if (!changed) break;
+        }
     }
 
     const shape::Shape& shape_;
@@ -241,7 +294,7 @@ class GradedLattice {
     std::vector<Side> side_;
     std::vector<Cut> cuts_;
     std::vector<std::array<Id, 2>> ends_;  ///< [cuts] the lower one first
-    std::unordered_map<std::uint64_t, Id> cutOf_;
+    std::optional<EdgeTable> cutOf_;
     std::vector<Id> moved_, outVertex_, outCut_;
     Filling filling_;
 };

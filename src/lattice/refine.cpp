@@ -2,19 +2,15 @@
 
 #include <algorithm>
 #include <cmath>
-#include <unordered_map>
 
 #include "base/parallel.hpp"
+#include "lattice/edge_table.hpp"
 #include "lattice/improve.hpp"
 
 namespace escultura::lattice {
 namespace {
 
 constexpr int edgeEnds[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}};
-
-std::uint64_t edgeKey(std::int32_t a, std::int32_t b) {
-    return (static_cast<std::uint64_t>(std::min(a, b)) << 32) | static_cast<std::uint32_t>(std::max(a, b));
-}
 
 /// Order of edges that every tetrahedron agrees on: by length, then by its ends.
 struct Longer {
@@ -41,26 +37,26 @@ std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& lo
 /// Bisects all marked edges; each tetrahedron splits its longest marked edge first, so that neighbours split a shared
 /// face alike.
 /// @param hasSurfaces  boundary edges carry the surfaces that both ends share; else there are none
+/// @param middle  the edges; their values become the new vertices
 /// @return new vertices on the boundary, in the middle of their edges
-std::vector<std::int32_t> split(TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& middle,
-                                RefineReport& report, bool hasSurfaces = true) {
+std::vector<std::int32_t> split(TetComplex& c, EdgeTable& middle, RefineReport& report, bool hasSurfaces = true) {
     const Longer longer{c.position};
-    std::unordered_map<std::uint64_t, char> onBoundary;
+    EdgeTable onBoundary(c.position.size());
     if (hasSurfaces)
         for (const Triangle& t : boundaryFaces(c).triangle)
-            for (int k = 0; k < 3; ++k) onBoundary[edgeKey(t[k], t[(k + 1) % 3])] = 1;
-    std::vector<std::uint64_t> keys;
-    for (const auto& [key, unused] : middle) keys.push_back(key);
-    std::sort(keys.begin(), keys.end());  // the same numbers whatever the table's order
+            for (int k = 0; k < 3; ++k) onBoundary.add(t[k], t[(k + 1) % 3], 1);
+    const std::vector<std::uint64_t> keys = middle.keys();
+    const auto old = static_cast<std::int32_t>(c.position.size());
     std::vector<std::int32_t> fresh;
     for (auto key : keys) {
-        const auto a = static_cast<std::int32_t>(key >> 32), b = static_cast<std::int32_t>(key & 0xffffffffu);
-        middle[key] = static_cast<std::int32_t>(c.position.size());
+        const auto a = lowEnd(key), b = highEnd(key);
+        const auto at = static_cast<std::int32_t>(c.position.size());
+        *middle.find(a, b) = at;
         SurfaceSet set;
-        if (onBoundary.count(key)) set = c.surfaces[a].common(c.surfaces[b]);
+        if (onBoundary.find(a, b)) set = c.surfaces[a].common(c.surfaces[b]);
         c.position.push_back(0.5 * (c.position[a] + c.position[b]));
         c.surfaces.push_back(set);
-        if (set.count() > 0) fresh.push_back(middle[key]);
+        if (set.count() > 0) fresh.push_back(at);
     }
     report.newVertices += static_cast<int>(keys.size());
     std::vector<Tet> result, stack;
@@ -75,13 +71,14 @@ std::vector<std::int32_t> split(TetComplex& c, std::unordered_map<std::uint64_t,
             std::int32_t at = -1;
             for (int e = 0; e < 6; ++e) {
                 const auto a = t[edgeEnds[e][0]], b = t[edgeEnds[e][1]];
-                const auto found = middle.find(edgeKey(a, b));
-                if (found == middle.end()) continue;
+                if (a >= old || b >= old) continue;  // a half, not to be halved again
+                const std::int32_t* found = middle.find(a, b);
+                if (!found) continue;
                 const auto l = longer(a, b);
                 if (l > best) {
                     best = l;
                     chosen = e;
-                    at = found->second;
+                    at = *found;
                 }
             }
             if (chosen < 0) {
@@ -142,33 +139,58 @@ std::vector<std::int32_t> settle(const shape::Shape& shape, TetComplex& c, const
 }
 
 /// Adds the longest edges of tetrahedra that have another edge marked, until there are no more.
-void closeOver(const TetComplex& c, std::unordered_map<std::uint64_t, std::int32_t>& marked) {
+void closeOver(const TetComplex& c, EdgeTable& marked) {
     const Longer longer{c.position};
-    std::vector<std::pair<std::int32_t, std::int32_t>> longest(c.tets.size());
-    parallelFor(c.tets.size(), [&](std::size_t t) { longest[t] = longestEdge(c.tets[t], longer); });
+    // those that may have a marked edge, and whose longest is not marked yet
+    std::vector<std::int32_t> open;
+    std::vector<std::uint64_t> longest;
+    auto mayHave = [&](const Tet& t) {
+        return marked.touches(t[0]) + marked.touches(t[1]) + marked.touches(t[2]) + marked.touches(t[3]) >= 2;
+    };
+    std::vector<char> isOpen(c.tets.size(), 0);
     for (bool grown = true; grown;) {
         grown = false;
-        for (std::size_t t = 0; t < c.tets.size(); ++t) {
-            const auto own = edgeKey(longest[t].first, longest[t].second);
-            if (marked.count(own)) continue;
-            for (const auto& e : edgeEnds)
-                if (marked.count(edgeKey(c.tets[t][e[0]], c.tets[t][e[1]]))) {
-                    marked.emplace(own, -1);
-                    grown = true;
-                    break;
-                }
+        const std::size_t before = open.size();
+        for (std::size_t t = 0; t < c.tets.size(); ++t)
+            if (!isOpen[t] && mayHave(c.tets[t])) {
+                isOpen[t] = 1;
+                open.push_back(static_cast<std::int32_t>(t));
+            }
+        longest.resize(open.size());
+        parallelFor(
+            open.size() - before,
+            [&](std::size_t n) {
+                const auto e = longestEdge(c.tets[static_cast<std::size_t>(open[before + n])], longer);
+                longest[before + n] = edgeKey(e.first, e.second);
+            },
+            1024);
+        std::size_t left = 0;
+        for (std::size_t n = 0; n < open.size(); ++n) {
+            const Tet& t = c.tets[static_cast<std::size_t>(open[n])];
+            if (marked.find(lowEnd(longest[n]), highEnd(longest[n]))) continue;
+            bool has = false;
+            for (const auto& e : edgeEnds) has = has || marked.find(t[e[0]], t[e[1]]);
+            if (has) {
+                marked.add(lowEnd(longest[n]), highEnd(longest[n]), -1);
+                grown = true;
+                continue;
+            }
+            open[left] = open[n];
+            longest[left++] = longest[n];
         }
+        open.resize(left);
+        longest.resize(left);
     }
 }
 
 /// The longest edges of marked tetrahedra, and what keeps the mesh conforming.
-std::unordered_map<std::uint64_t, std::int32_t> edgesToHalve(const TetComplex& c, const std::vector<char>& marked) {
+EdgeTable edgesToHalve(const TetComplex& c, const std::vector<char>& marked) {
     const Longer longer{c.position};
-    std::unordered_map<std::uint64_t, std::int32_t> edges;
+    EdgeTable edges(c.position.size());
     for (std::size_t t = 0; t < c.tets.size(); ++t)
         if (marked[t]) {
             const auto e = longestEdge(c.tets[t], longer);
-            edges.emplace(edgeKey(e.first, e.second), -1);
+            edges.add(e.first, e.second, -1);
         }
     closeOver(c, edges);
     return edges;
@@ -177,7 +199,7 @@ std::unordered_map<std::uint64_t, std::int32_t> edgesToHalve(const TetComplex& c
 }  // namespace
 
 void bisect(TetComplex& c, const std::vector<char>& marked) {
-    std::unordered_map<std::uint64_t, std::int32_t> edges = edgesToHalve(c, marked);
+    EdgeTable edges = edgesToHalve(c, marked);
     RefineReport report;
     split(c, edges, report, false);
 }
@@ -185,8 +207,8 @@ void bisect(TetComplex& c, const std::vector<char>& marked) {
 RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::vector<char>& marked,
                           Progress& progress) {
     RefineReport report;
-    std::unordered_map<std::uint64_t, std::int32_t> edges = edgesToHalve(c, marked);
-    if (edges.empty()) return report;
+    EdgeTable edges = edgesToHalve(c, marked);
+    if (edges.size() == 0) return report;
     // in a hollow the chord lies outside: what cannot follow at once follows when the elements have made room
     const auto old = static_cast<std::int32_t>(c.position.size());
     std::vector<std::int32_t> off = settle(shape, c, split(c, edges, report));

@@ -385,6 +385,22 @@ void keepPieces(TetComplex& complex, const StuffingOptions& options) {
     keepTets(complex, keep);
 }
 
+/// Drops tetrahedra. @param bare  receives the vertices inside that this has laid bare
+void dropTets(TetComplex& complex, const std::vector<char>& keep, std::vector<std::int32_t>& bare) {
+    // a vertex keeps its place in the list of those that stay
+    std::vector<char> used(complex.position.size(), 0), isBare(complex.position.size(), 0);
+    for (std::size_t e = 0; e < keep.size(); ++e)
+        for (auto v : complex.tets[e]) (keep[e] ? used : isBare)[v] = 1;
+    bare.clear();
+    std::int32_t at = 0;
+    for (std::size_t v = 0; v < used.size(); ++v) {
+        if (!used[v]) continue;
+        if (isBare[v] && complex.surfaces[v].count() == 0) bare.push_back(at);
+        ++at;
+    }
+    keepTets(complex, keep);
+}
+
 /// Removes tetrahedra around boundary edges that more than two boundary faces share.
 /// @param bare  receives the vertices inside that the removal has laid bare
 /// @return whether there were any
@@ -437,19 +453,25 @@ bool removePinchedEdges(TetComplex& complex, std::vector<std::int32_t>& bare) {
         for (std::size_t i = 0; i < ring.size(); ++i)
             if (fan[i] == smallest) keep[ring[i]] = 0;
     }
-    // a vertex keeps its place in the list of those that stay
-    std::vector<char> used(complex.position.size(), 0), isBare(complex.position.size(), 0);
-    for (std::size_t e = 0; e < keep.size(); ++e)
-        for (auto v : complex.tets[e]) (keep[e] ? used : isBare)[v] = 1;
-    bare.clear();
-    std::int32_t at = 0;
-    for (std::size_t v = 0; v < used.size(); ++v) {
-        if (!used[v]) continue;
-        if (isBare[v] && complex.surfaces[v].count() == 0) bare.push_back(at);
-        ++at;
-    }
-    keepTets(complex, keep);
+    dropTets(complex, keep, bare);
     return true;
+}
+
+/// Removes tetrahedra on the boundary that are flat: which way round they are is chance, and so would be their faces'.
+/// @param bare  as above
+bool removeFlatTets(TetComplex& complex, std::vector<std::int32_t>& bare) {
+    constexpr double flat = 1e-3;  // sine of the smallest dihedral angle
+    std::vector<char> keep(complex.tets.size(), 1);
+    bool any = false;
+    for (const auto t : boundaryFaces(complex).tet) {
+        const Tet& v = complex.tets[static_cast<std::size_t>(t)];
+        const auto& p = complex.position;
+        if (minimumSine(p[v[0]], p[v[1]], p[v[2]], p[v[3]]) > flat) continue;
+        keep[static_cast<std::size_t>(t)] = 0;
+        any = true;
+    }
+    if (any) dropTets(complex, keep, bare);
+    return any;
 }
 
 /// Vertices that a removal has laid bare get the surface that owns the boundary there and move onto it where their
@@ -540,6 +562,8 @@ TetComplex stuff(const shape::Shape& shape, const StuffingOptions& options, Prog
                                      "no tetrahedron inside"});
     }
     std::vector<std::int32_t> bare;
+    for (int round = 0; options.size && round < 4 && removeFlatTets(complex, bare); ++round)
+        adoptBareVertices(shape, complex, bare);
     for (int round = 0; round < 20 && removePinchedEdges(complex, bare); ++round)
         adoptBareVertices(shape, complex, bare);
     splitPinchedVertices(complex);

@@ -22,8 +22,7 @@ struct StuffingOptions {
     bool largestPieceOnly = true;  ///< drop all but the largest face-connected piece
     bool skinOnly = false;         ///< leave out tetrahedra inside that do not touch the boundary
     double smallestPiece = 0;      ///< else: drop pieces of less volume than this, but never the largest, mm3
-    /// Longest edge wanted at a place, mm, where that is less than the spacing; such a lattice is always filled
-    /// whole. Empty: the same everywhere.
+    /// Longest edge wanted at a place, mm, where that is less than the spacing. Empty: the same everywhere.
     std::function<double(const Vec3&)> size{};
     std::size_t limit = 3000000;  ///< graded lattices are not refined beyond so many tetrahedra
 };

@@ -157,6 +157,8 @@ lattice::TetComplex cornerMesh(const shape::Shape& shape, const MeshOptions& opt
     stuffing.spacing = options.elementSize;
     stuffing.size = options.wallSize;
     stuffing.limit = options.limit;
+    stuffing.largestPieceOnly = !options.allPieces;
+    stuffing.smallestPiece = options.smallestPiece;
     lattice::TetComplex c = lattice::stuff(shape, stuffing, progress);
     creases = lattice::repairCreases(shape, c, options.elementSize, progress);
     progress.step("Improving the elements");

@@ -42,6 +42,8 @@ struct MeshOptions {
     /// The same for walls that the mesh would lose: the lattice is finer there before the shape cuts it.
     std::function<double(const Vec3&)> wallSize{};
     std::size_t limit = 3000000;  ///< refinement stops before there are more elements
+    bool allPieces = false;       ///< of at least smallestPiece; else the largest only
+    double smallestPiece = 0;     ///< mm3
 };
 
 /// Meshes a shape: lattice stuffing, sharp machined edges, optimisation, mid-side nodes on the shape. Every element's

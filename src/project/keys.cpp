@@ -40,6 +40,17 @@ std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& 
     surface.add(recipe.surfaceSpacing).add(integer(recipe.largestPieceOnly));
     if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
     if (recipe.keepMembers) surface.add("members kept");
+    if (recipe.thin != ThinMembers{}) {
+        surface.add("thin members").add(recipe.thin.smallest).add(integer(recipe.thin.others));
+        for (const MemberDecision& d : recipe.thin.decisions) {
+            addVector(surface, d.at);
+            surface.add(integer(d.fate));
+        }
+    }
+    if (recipe.edges != DesignEdges{}) {
+        surface.add("edges").add(recipe.edges.radius);
+        for (const double radius : recipe.edges.side) surface.add(radius);
+    }
     surface.add(integer(recipe.triangles));
     if (recipe.triangles == Triangles::budget) surface.add(integer(recipe.triangleBudget));
     surface.add(integer(recipe.draft.add));
@@ -104,6 +115,8 @@ std::string meshKey(const Recipe& recipe, const StageKeys& k) {
     mesh.add("mesh").add(how.rebuilt && !how.original ? k.rebuild : k.surface).add(recipe.elementSize);
     mesh.add(integer(how.level == Level::look));
     mesh.add(integer(how.elementsThrough)).add(integer(how.original));
+    if (how.aroundCircle > 0) mesh.add("around").add(integer(how.aroundCircle));
+    if (how.chordError > 0) mesh.add("chord").add(how.chordError);
     if (how.original) mesh.add(k.original);
     for (const LocalSize& s : how.localSizes) {
         mesh.add(name(s.kind)).add(s.interface).add(s.radius).add(s.size);

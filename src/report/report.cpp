@@ -178,6 +178,20 @@ void surfaceChapter(Html& h, const Project& p, const Variant& v, const std::vect
         rows.push_back({b.interface, num(b.nominal, 5) + " mm", num(b.measured, 5) + " mm", num(b.error, 2) + " mm"});
     if (!rows.empty()) h.table({"Bore", "Nominal", "Measured", "Largest error"}, rows);
     rows.clear();
+    for (const ThinMember& m : s->members)
+        rows.push_back({vec(m.at), num(m.thickness, 3) + " mm", num(m.least, 3) + " mm", num(m.length, 3) + " mm",
+                        m.fate == MemberFate::thicken    ? "brought up to " + num(s->smallestMember, 3) + " mm"
+                        : m.fate == MemberFate::leaveOut ? "left out"
+                        : m.fate == MemberFate::keep     ? "kept at its thickness"
+                                                         : "undecided: kept at its thickness",
+                        m.after > 0 ? num(m.after, 3) + " mm" : "none"});
+    if (rows.empty())
+        h.paragraph("No member of the field is thinner than " + num(s->smallestMember, 3) + " mm.");
+    else
+        h.table(
+            {"Thin member at, mm", "Mean thickness in the field", "Thinnest", "Length", "Decision", "In the surface"},
+            rows);
+    rows.clear();
     for (const Thickening& t : v.recipe.thickenings) rows.push_back({describe(t)});
     if (!rows.empty()) h.table({"Thickened by"}, rows);
     rows.clear();

@@ -12,7 +12,7 @@ namespace {
 // The density's slope in 1/cell below which a distance is no longer read from it (flat middle of a member).
 constexpr double gentlestSlope = 0.15;
 // Most that slim and thin members are smoothed by, cells.
-constexpr double slimSmoothing = 3, thinSmoothing = 2;
+constexpr double slimSmoothing = 2.3, thinSmoothing = 1.5;
 
 /// Quadratic B-spline weights of the three nearest centres at offset u in [-0.5, 0.5], and their derivatives.
 inline void splineWeights(double u, double* w, double* d) {

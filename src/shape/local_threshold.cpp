@@ -5,6 +5,7 @@
 
 #include "base/parallel.hpp"
 #include "shape/cell_grid.hpp"
+#include "shape/raw_body.hpp"
 
 namespace escultura::shape {
 namespace {
@@ -161,24 +162,67 @@ CellGrid relativeError(const CellGrid& difference, const CellGrid& target, doubl
 }  // namespace
 
 std::vector<float> keptShares(const field::DensityField& f, double threshold) {
-    const std::size_t nx = f.cells[0], ny = f.cells[1];
-    const std::size_t stride[3] = {1, nx, nx * ny};
+    constexpr int fine = 4;  // samples along each side of a cell
+    double weight[fine][5];  // of the cells from two before to two after
+    for (int s = 0; s < fine; ++s) {
+        const double at = (s + 0.5) / fine - 0.5;
+        std::fill(weight[s], weight[s] + 5, 0.0);
+        const int first = at < 0 ? 0 : 1;
+        const std::array<double, 4> w = cubicWeights(at < 0 ? at + 1 : at);
+        for (int k = 0; k < 4; ++k) weight[s][first + k] = w[static_cast<std::size_t>(k)];
+    }
+    const int nx = f.cells[0], ny = f.cells[1], nz = f.cells[2];
     std::vector<float> share(f.count());
     parallelFor(
-        share.size(),
-        [&](std::size_t cell) {
-            const std::array<int, 3> at{static_cast<int>(cell % nx), static_cast<int>(cell / nx % ny),
-                                        static_cast<int>(cell / (nx * ny))};
-            double squares = 0;
-            for (int a = 0; a < 3; ++a) {
-                const float low = at[a] > 0 ? f.density[cell - stride[a]] : f.density[cell];
-                const float high = at[a] + 1 < f.cells[a] ? f.density[cell + stride[a]] : f.density[cell];
-                squares += 0.25 * (high - low) * (high - low);
+        static_cast<std::size_t>(ny) * nz,
+        [&](std::size_t row) {
+            const int j = static_cast<int>(row % ny), k = static_cast<int>(row / ny);
+            for (int i = 0; i < nx; ++i) {
+                float v[5][5][5], least = 1e30f, most = -1e30f;
+                for (int c = 0; c < 5; ++c)
+                    for (int b = 0; b < 5; ++b)
+                        for (int a = 0; a < 5; ++a) {
+                            const int x = i + a - 2, y = j + b - 2, z = k + c - 2;
+                            const bool inside = x >= 0 && y >= 0 && z >= 0 && x < nx && y < ny && z < nz;
+                            // the body ends in the middle of the grid's last cells only where their density says so
+                            v[c][b][a] = inside ? f.density[f.index(x, y, z)]
+                                                : f.density[f.index(std::clamp(x, 0, nx - 1), std::clamp(y, 0, ny - 1),
+                                                                    std::clamp(z, 0, nz - 1))];
+                            if (a > 0 && a < 4 && b > 0 && b < 4 && c > 0 && c < 4) {
+                                least = std::min(least, v[c][b][a]);
+                                most = std::max(most, v[c][b][a]);
+                            }
+                        }
+                float& out = share[f.index(i, j, k)];
+                if (least >= threshold || most < threshold) {
+                    out = least >= threshold ? 1.0f : 0.0f;
+                    continue;
+                }
+                double x[5][5][fine], y[5][fine][fine];
+                for (int c = 0; c < 5; ++c)
+                    for (int b = 0; b < 5; ++b)
+                        for (int s = 0; s < fine; ++s) {
+                            x[c][b][s] = 0;
+                            for (int a = 0; a < 5; ++a) x[c][b][s] += weight[s][a] * v[c][b][a];
+                        }
+                for (int c = 0; c < 5; ++c)
+                    for (int r = 0; r < fine; ++r)
+                        for (int s = 0; s < fine; ++s) {
+                            y[c][r][s] = 0;
+                            for (int b = 0; b < 5; ++b) y[c][r][s] += weight[r][b] * x[c][b][s];
+                        }
+                int kept = 0;
+                for (int q = 0; q < fine; ++q)
+                    for (int r = 0; r < fine; ++r)
+                        for (int s = 0; s < fine; ++s) {
+                            double value = 0;
+                            for (int c = 0; c < 5; ++c) value += weight[q][c] * y[c][r][s];
+                            kept += value >= threshold;
+                        }
+                out = static_cast<float>(kept) / (fine * fine * fine);
             }
-            const double above = f.density[cell] - threshold, slope = std::max(std::sqrt(squares), 1e-6);
-            share[cell] = static_cast<float>(std::clamp(0.5 + above / slope, 0.0, 1.0));
         },
-        4096);
+        1);
     return share;
 }
 

@@ -20,8 +20,7 @@ struct LocalVolume {
     std::vector<float> speaks;  ///< [cells] 0 where something else shapes the body (cuts, interfaces), else 1
 };
 
-/// Share of each cell on the kept side of a threshold, by the slope there: 0 or 1 for cells that are solid or empty,
-/// and what the densities tell for grey ones. [cells]
+/// Share of each cell on the kept side of a threshold, by samples of the raw body (see raw_body.hpp). [cells]
 std::vector<float> keptShares(const field::DensityField& field, double threshold);
 
 /// Members and gaps that are at risk. Thin: they hold no ball of one and a half cells; slim: none of three.

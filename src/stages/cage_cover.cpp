@@ -155,6 +155,7 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     const auto cover = coverShape(part, field, recipe, surface.solvedThreshold, margin, progress);
     r.shape = std::make_shared<Covered>();
     r.shape->base = cover.solid;
+    r.latticeSpacing = cover.latticeSpacing;
     r.shape->box = cover.solid->bounds();
     // what a bore leaves open inside the margin must be a face wide, or the cage goes straight across it
     r.shape->cuts = cutPrimitives(part, 2 * margin + faceSize);
@@ -192,9 +193,13 @@ std::string featherText(const CoverBody& cover, const SurfaceResult& surface, do
 
 std::shared_ptr<const cage::Target> targetOf(const CoverBody& cover, const Recipe& recipe, Progress& progress) {
     return std::make_shared<const cage::Target>(
-        surface::extractSurface(*cover.shape, recipe.surfaceSpacing, false,
-                                surface::PieceRule{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, progress,
-                                nullptr),
+        surface::extractSurface(*cover.shape,
+                                surface::ExtractOptions{recipe.surfaceSpacing,
+                                                        false,
+                                                        {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland},
+                                                        cover.latticeSpacing,
+                                                        Vec3::Zero()},
+                                progress),
         cover.shape, cover.zone);
 }
 

@@ -44,7 +44,8 @@ void addMember(Covered& cover, const Member& member);
 /// The cover and what of it is exact later.
 struct CoverBody {
     std::shared_ptr<Covered> shape;
-    std::function<bool(const Vec3&)> zone;  ///< places at interfaces, which features make exact
+    std::function<double(const Vec3&)> latticeSpacing{};  ///< see PartShape
+    std::function<bool(const Vec3&)> zone;                ///< places at interfaces, which features make exact
 };
 
 /// Bores filled, and a margin of 0.6 face sizes left wherever something is machined off. @throws Cancelled

@@ -15,6 +15,7 @@
 #include "stages/rebuild_stage.hpp"
 #include "stages/surface_stage.hpp"
 #include "surface/patched_body.hpp"
+#include "surface/sizing.hpp"
 
 namespace escultura::stages {
 namespace {
@@ -218,18 +219,21 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& 
     };
 }
 
+/// Elements through a wall with which it comes through the mesher.
+static constexpr double holdsAWall = 1.4;
+
 std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, const Recipe& recipe,
                                                const OwnFrame& frame) {
-    if (recipe.check.elementsThrough <= 1 || surface.thickness.value.empty()) return {};
-    auto tree = std::make_shared<surface::TriangleTree>(surface.mesh);
-    return [tree, frame, skin = &surface, through = recipe.check.elementsThrough,
-            usual = spacingOf(recipe)](const Vec3& p) {
-        const auto near = tree->closest(frame.outOf(p), 3 * usual, 400);
-        if (near.triangle < 0) return std::numeric_limits<double>::infinity();
-        double wall = 1e300;
-        for (auto v : skin->mesh.triangle[near.triangle]) wall = std::min<double>(wall, skin->thickness.value[v]);
-        // an element reaches about 0.9 of the spacing; never below a third of the usual one
-        return std::max(wall / (0.9 * through), usual / 3);
+    surface::Sizing sizing;
+    sizing.usual = spacingOf(recipe);
+    // a look only keeps walls from being lost
+    sizing.through = recipe.check.level == Level::look ? std::min<double>(recipe.check.elementsThrough, holdsAWall)
+                                                       : recipe.check.elementsThrough;
+    sizing.aroundCircle = recipe.check.aroundCircle;
+    sizing.chordError = recipe.check.chordError;
+    if (!sizing.asksAnything() || surface.thickness.value.empty()) return {};
+    return [spacing = surface::latticeSpacing(surface.mesh, surface.thickness.value, sizing), frame](const Vec3& p) {
+        return spacing(frame.outOf(p));
     };
 }
 

@@ -17,7 +17,10 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     const double cell = field.spacing.minCoeff();
     Recipe r;
     r.threshold = part.threshold;
-    r.smoothing = 2 * cell;
+    r.smoothing = 4.5 * cell;
+    r.keepMembers = true;
+    r.edges.radius = 1.6 * cell;
+    r.check.elementsThrough = 2;
     r.surfaceSpacing = 0.8 * cell;
     r.elementSize = 1.45 * cell;
     return r;

@@ -100,6 +100,9 @@ Finding::Kind kindOf(GeometryFinding::Kind kind) {
             return Finding::Kind::gapClosed;
         case GeometryFinding::Kind::interfaceLost:
             return Finding::Kind::interfaceLost;
+        case GeometryFinding::Kind::thinMember:
+        case GeometryFinding::Kind::lostDecision:
+            return Finding::Kind::thinMember;
         default:
             return Finding::Kind::pieces;
     }
@@ -176,7 +179,7 @@ bool Finding::canGoOn() const {
 const char* name(Finding::Kind kind) {
     static const char* names[] = {"hotspot",      "thin wall",      "member lost", "member thinned",
                                   "gap closed",   "interface lost", "pieces",      "lost walls",
-                                  "bad elements", "undercut",       "deviation"};
+                                  "bad elements", "undercut",       "deviation",   "thin member"};
     return names[static_cast<int>(kind)];
 }
 

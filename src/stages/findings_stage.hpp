@@ -41,7 +41,8 @@ struct Finding {
         lostWalls,  ///< walls thinner than the elements of the check
         badElements,
         undercut,
-        deviation,  ///< beyond what a requirement allows
+        deviation,   ///< beyond what a requirement allows
+        thinMember,  ///< thinner than the smallest, and undecided or not as decided
     } kind = Kind::hotspot;
     std::string id;                ///< "H1" ... hotspots, "G1" ... the others
     std::string place;             ///< hotspot: "near support", "near load", "sharp edge", atMissedWall, "free body"

@@ -145,6 +145,11 @@ Recipe into(const OwnFrame& frame, const Recipe& recipe) {
         t.centre = frame.given(t.centre);
         for (Vec3& p : t.painted) p = frame.given(p);
     }
+    for (int k = 0; k < 3; ++k)
+        for (const bool high : {false, true})
+            r.edges.side[static_cast<std::size_t>(2 * k + high)] =
+                recipe.edges.side[static_cast<std::size_t>(2 * frame.axis[k] + (frame.sense[k] > 0 ? high : !high))];
+    for (MemberDecision& d : r.thin.decisions) d.at = frame.given(d.at);
     for (LocalSize& s : r.check.localSizes) {
         const Box3 box = into(frame, Box3{s.low, s.high});
         s.low = box.low;

@@ -243,7 +243,7 @@ class Shrunk final : public shape::FreeBody {
 }  // namespace
 
 PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
-                     double margin) {
+                     double margin, const DesignEdges& edges) {
     PartShape r;
     Box3 box = regions.designSpace.grown(0);
     for (int a = 0; a < 3; ++a) {
@@ -251,10 +251,11 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
         if (carriesFace(part, plane(box.high, Vec3::Unit(a)))) box.high[a] += margin;
     }
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), box);
-    for (const Primitive& side : sidesOf(box)) r.solid->addTrim(side, brokenEdge);
-    if (regions.designBody) r.solid->addTrim(regions.designBody, false, brokenEdge);
+    const std::vector<Primitive> sides = sidesOf(box);
+    for (std::size_t k = 0; k < sides.size(); ++k) r.solid->addTrim(sides[k], edges.at(static_cast<int>(k)));
+    if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies)
-        r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, brokenEdge);
+        r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, edges.radius);
     for (const Interface& i : part.interfaces) {
         if (i.ringDiameter <= 0) continue;
         auto beyond = [&](const InterfaceEnd& end) {
@@ -395,20 +396,22 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
     return features;
 }
 
-PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body) {
+PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+                     const DesignEdges& edges) {
     PartShape r;
     const Box3& designSpace = regions.designSpace;
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
     // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the
-    // free body: there its edges are broken, so that no knife edges are left.
-    for (int a = 0; a < 3; ++a)
-        for (const Primitive& side : {plane(designSpace.low, -Vec3::Unit(a)), plane(designSpace.high, Vec3::Unit(a))}) {
-            if (carriesFace(part, side))
-                r.solid->addInside(side);
-            else
-                r.solid->addTrim(side, brokenEdge);
-        }
-    if (regions.designBody) r.solid->addTrim(regions.designBody, false, brokenEdge);
+    // free body: there its edges are rounded, so that no knife edges are left, unless sharp ones are asked for.
+    const std::vector<Primitive> sides = sidesOf(designSpace);
+    for (std::size_t k = 0; k < sides.size(); ++k) {
+        const double radius = edges.at(static_cast<int>(k));
+        if (!(radius > 0) || carriesFace(part, sides[k]))
+            r.solid->addInside(sides[k]);
+        else
+            r.solid->addTrim(sides[k], radius);
+    }
+    if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, 1);
     for (const Interface& i : part.interfaces) {
         if (i.ringDiameter <= 0) continue;

@@ -6,6 +6,7 @@
 #include <memory>
 
 #include "duty/part.hpp"
+#include "duty/recipe.hpp"
 #include "field/threshold.hpp"
 #include "shape/field_body.hpp"
 #include "shape/machined_solid.hpp"
@@ -15,9 +16,6 @@
 namespace escultura::stages {
 // the stages speak of the part in its own words
 using namespace duty;
-
-/// Radius over which edges between the free body and a side of the design space are broken, mm.
-inline constexpr double brokenEdge = 4;
 
 /// A machined face of an interface on the solid.
 struct NamedFace {
@@ -42,6 +40,8 @@ struct PartShape {
     std::shared_ptr<shape::MachinedSolid> solid;
     std::vector<NamedFace> faces;
     std::vector<shape::RoundBar> bars;  ///< kept material of the interfaces
+    /// Spacing of a lattice that holds thin members, infinite elsewhere, mm. Empty: there are none.
+    std::function<double(const Vec3&)> latticeSpacing{};
 };
 
 /// Where material may be, besides the interfaces' cuts.
@@ -63,14 +63,16 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
 std::vector<char> voidCells(const Part& part, const Regions& regions, const field::DensityField& field);
 
 /// The solid: body blended with the interfaces' rings, inside the design space, minus bores, clearances and keep-outs.
-/// @param body  null: everything, which gives the design space with its interfaces
-PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body);
+/// @param body   null: everything, which gives the design space with its interfaces
+/// @param edges  between the body and the sides of the design space
+PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+                     const DesignEdges& edges = {});
 
 /// The same body for a control cage: no cuts, and more material where something is machined off, so that the features
 /// find material to cut. One smooth surface.
 /// @param margin  material beyond machined faces, mm
 PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
-                     double margin);
+                     double margin, const DesignEdges& edges = {});
 
 /// Sides of the design space that carry a machined face: a point of each. @param normals  receives their outward
 /// normals

@@ -51,13 +51,12 @@ std::vector<float> cornerFigures(const field::DensityField& field, const std::ve
 }
 
 /// The same of the triangles. @return sizes at the middles of their edges
-std::vector<float> triangleFigures(const field::DensityField& field, const RawBody& raw,
+std::vector<float> triangleFigures(const field::DensityField& field, const shape::RawBody& raw,
                                    const surface::TriangleTree& tree, const std::vector<char>& shaped,
-                                   const Box3& designSpace, SurfaceResult& r) {
+                                   const Box3& inner, SurfaceResult& r) {
     const std::size_t n = r.mesh.position.size();
     // the figures are of the triangles, not of their corners alone: by the middles of their edges
     std::vector<char> isFree(n, 0);
-    const Box3 inner = designSpace.grown(-brokenEdge);  // its sides trim the body, whatever the field says there
     for (const bool trimmed : {false, true}) {
         for (std::size_t v = 0; v < n; ++v)
             isFree[v] = !shaped[cellAt(field, r.mesh.position[v])] && (trimmed || inner.contains(r.mesh.position[v]));
@@ -100,8 +99,8 @@ std::vector<float> triangleFigures(const field::DensityField& field, const RawBo
 
 }  // namespace
 
-void measureDeviation(const field::DensityField& field, const RawBody& raw, const surface::TriangleTree& tree,
-                      const std::vector<char>& shaped, const Box3& designSpace, bool ofTriangles, SurfaceResult& r,
+void measureDeviation(const field::DensityField& field, const shape::RawBody& raw, const surface::TriangleTree& tree,
+                      const std::vector<char>& shaped, const Box3& inner, bool ofTriangles, SurfaceResult& r,
                       Progress& progress) {
     progress.step("Measuring the deviation");
     const std::size_t n = r.mesh.position.size();
@@ -112,7 +111,7 @@ void measureDeviation(const field::DensityField& field, const RawBody& raw, cons
     });
     std::vector<float> size;
     if (ofTriangles)
-        size = triangleFigures(field, raw, tree, shaped, designSpace, r);
+        size = triangleFigures(field, raw, tree, shaped, inner, r);
     else
         size = cornerFigures(field, shaped, r);
     if (size.empty()) return;
@@ -248,7 +247,7 @@ std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const R
         if (shaped[cellAt(field.field, p)]) return;
         for (int side = 0; side < 2; ++side) {
             const auto ball = surface::inscribedBall(tree, p, side ? Vec3(-normal) : normal, most);
-            if (!ball || ball->separation < 140 || ball->radius < 0.6 * cell) continue;
+            if (!ball || ball->separation < surface::wallSeparation || ball->radius < 0.5 * cell) continue;
             const std::size_t at = cellAt(field.field, ball->centre);
             if (shaped[at] || !field.regions.designSpace.grown(-cell).contains(ball->centre)) continue;
             found[s][side] = {ball->centre, ball->radius,

@@ -15,58 +15,21 @@
 #include "base/quantity.hpp"
 #include "field/topology.hpp"
 #include "shape/drafted_body.hpp"
+#include "stages/edited_field.hpp"
 #include "stages/field_stage.hpp"
 #include "stages/surface_figures.hpp"
+#include "stages/thin_members.hpp"
 #include "surface/extract.hpp"
+#include "surface/mirrored.hpp"
 #include "surface/remesh.hpp"
 
 namespace escultura::stages {
 namespace {
 
-PartShape solidAt(const Part& part, const FieldResult& field, std::shared_ptr<const shape::SmoothDensity> density,
-                  double threshold) {
-    return buildShape(part, field.regions, std::make_shared<shape::FieldBody>(std::move(density), threshold));
-}
-
-/// The field without the pieces that the recipe drops.
-field::DensityField keptField(const FieldResult& field, const Recipe& recipe) {
-    field::DensityField out = field.field;
-    const field::Pieces pieces = piecesAt(field, recipe.threshold);
-    if (pieces.pieces() <= 1) return out;
-    std::vector<double> volume(pieces.pieces(), 0);
-    for (std::size_t c = 0; c < out.count(); ++c)
-        if (pieces.label[c] >= 0 && out.density[c] >= recipe.threshold) volume[pieces.label[c]] += out.cellVolume();
-    const auto largest = std::max_element(volume.begin(), volume.end()) - volume.begin();
-    for (std::size_t c = 0; c < out.count(); ++c) {
-        const int p = pieces.label[c];
-        if (p < 0 || p == largest) continue;
-        if (recipe.largestPieceOnly || volume[p] < recipe.smallestIsland) out.density[c] = 0;
-    }
-    return out;
-}
-
-/// Cells within two cells of an interface's material or of a void by definition: there the shape follows the part file,
-/// not the field.
-std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
-    const auto& f = field.field;
-    std::vector<char> shaped(field.isVoid);
-    for (int axis = 0; axis < 3; ++axis) {  // a box of two cells around each, one axis at a time
-        const std::vector<char> old = shaped;
-        const std::size_t stride = axis == 0   ? 1
-                                   : axis == 1 ? f.cells[0]
-                                               : static_cast<std::size_t>(f.cells[0]) * f.cells[1];
-        for (std::size_t c = 0; c < old.size(); ++c) {
-            const int at = static_cast<int>(c / stride % f.cells[axis]);
-            for (int d = -2; d <= 2; ++d)
-                if (at + d >= 0 && at + d < f.cells[axis] && old[c + static_cast<std::ptrdiff_t>(stride) * d])
-                    shaped[c] = 1;
-        }
-    }
-    parallelFor(shaped.size(), [&](std::size_t c) {
-        for (const shape::RoundBar& bar : bars)
-            if (bar.distance(f.centre(c)) < 2 * f.spacing.maxCoeff()) shaped[c] = 1;
-    });
-    return shaped;
+PartShape solidAt(const Part& part, const FieldResult& field, const Recipe& recipe,
+                  std::shared_ptr<const shape::SmoothDensity> density, double threshold) {
+    return buildShape(part, field.regions, std::make_shared<shape::FieldBody>(std::move(density), threshold),
+                      recipe.edges);
 }
 
 /// Cells where the field alone says what the body is.
@@ -101,16 +64,26 @@ std::shared_ptr<const shape::SmoothDensity> smoothDensity(const Part& part, cons
     return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
 }
 
+/// The design space without what the rounding of its sides' edges trims. @param beside  what else to leave out, mm
+Box3 untrimmed(const FieldResult& field, const Recipe& recipe, double beside) {
+    Box3 box = field.regions.designSpace.grown(-beside);
+    for (int a = 0; a < 3; ++a) {
+        box.low[a] += recipe.edges.at(2 * a);
+        box.high[a] -= recipe.edges.at(2 * a + 1);
+    }
+    return box;
+}
+
 /// What a threshold of the smoothed density encloses beside the cells that are kept, where the field alone says what
 /// the body is and no side of the design space trims it.
 class KeptWhereItSpeaks {
   public:
-    KeptWhereItSpeaks(const Part& part, const FieldResult& field, const field::DensityField& cells, double threshold,
-                      std::shared_ptr<const shape::SmoothDensity> density)
+    KeptWhereItSpeaks(const Part& part, const FieldResult& field, const Recipe& recipe,
+                      const field::DensityField& cells, std::shared_ptr<const shape::SmoothDensity> density)
         : field_(cells), density_(std::move(density)), spacing_(cells.spacing) {
         const std::vector<char> speaks = speakingCells(part, field);
-        const std::vector<float> shares = shape::keptShares(cells, threshold);
-        const Box3 inner = field.regions.designSpace.grown(-(brokenEdge + cells.spacing.maxCoeff()));
+        const std::vector<float> shares = shape::keptShares(cells, recipe.threshold);
+        const Box3 inner = untrimmed(field, recipe, cells.spacing.maxCoeff());
         for (const bool trimmed : {false, true}) {  // a part that lies along its design space has no other cells
             if (kept_ > 0) break;
             cells_.clear();
@@ -198,13 +171,13 @@ double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress&
 }
 
 /// The threshold at which the solid encloses the asked volume within 0.02 % of the sampled volume.
-double solveThreshold(const Part& part, const FieldResult& field,
+double solveThreshold(const Part& part, const FieldResult& field, const Recipe& recipe,
                       const std::shared_ptr<const shape::SmoothDensity>& density, double start, double asked,
                       double fineness, Progress& progress) {
     const double cell = fineness * field.field.spacing.minCoeff();
     return thresholdWithout(
         [&](double t) {
-            return surface::sampledVolume(*solidAt(part, field, density, t).solid, cell, progress) - asked;
+            return surface::sampledVolume(*solidAt(part, field, recipe, density, t).solid, cell, progress) - asked;
         },
         start, 0.04, 2e-4 * asked);
 }
@@ -219,8 +192,8 @@ void keepVolume(const Part& part, const FieldResult& field, const Recipe& recipe
     for (int i = 0; i < 6 && std::abs(r.measures.volume - r.askedVolume) > 2e-4 * r.askedVolume; ++i) {
         progress.step("Keeping the volume");
         next = std::clamp(next, 0.01, 0.99);
-        surface::followShape(*solidAt(part, field, density, next).solid, vertexSurfaces, 0.4 * recipe.surfaceSpacing,
-                             r.mesh);
+        surface::followShape(*solidAt(part, field, recipe, density, next).solid, vertexSurfaces,
+                             0.4 * recipe.surfaceSpacing, r.mesh);
         r.measures = surface::measure(r.mesh);
         r.solvedThreshold = next;
         const double slope = (r.measures.volume - previousVolume) / (next - previousThreshold);
@@ -275,7 +248,8 @@ std::shared_ptr<const shape::FreeBody> freeBody(const FieldResult& field, const 
 /// The solid that is extracted: with draft when the recipe adds it.
 PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe& recipe,
                        std::shared_ptr<const shape::SmoothDensity> density, double threshold, Progress& progress) {
-    return buildShape(part, field.regions, freeBody(field, recipe, std::move(density), threshold, progress));
+    return buildShape(part, field.regions, freeBody(field, recipe, std::move(density), threshold, progress),
+                      recipe.edges);
 }
 
 /// Volume between the free triangles of a mesh and the body, positive where the mesh lies inside it, mm3: chords of a
@@ -325,25 +299,59 @@ void layOut(const shape::Shape& body, const Recipe& recipe, surface::TriMesh& me
     }
 }
 
+surface::ExtractOptions extractionOf(const Recipe& recipe) {
+    return {recipe.surfaceSpacing, true, {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, {}, Vec3::Zero()};
+}
+
+/// How the triangles of an extracted surface mirror each other; empty: they do not.
+struct Mirrors {
+    std::vector<surface::MirrorPlane> planes;
+    std::vector<surface::MirrorImage> images;
+};
+
+/// The surface as the recipe's lattice sees it; exactly symmetric when the part is, across planes along the cells.
+surface::TriMesh extracted(const Part& part, const shape::MachinedSolid& solid, const Recipe& recipe,
+                           const surface::ExtractOptions& options, std::vector<lattice::SurfaceSet>& vertexSurfaces,
+                           Mirrors& mirrors, Progress& progress) {
+    for (const SymmetryPlane& s : part.symmetry)
+        for (int axis = 0; axis < 3; ++axis) {
+            const bool isNew = std::none_of(mirrors.planes.begin(), mirrors.planes.end(),
+                                            [&](const surface::MirrorPlane& m) { return m.axis == axis; });
+            if (isNew && std::abs(s.normal[axis]) > 1 - 1e-12) mirrors.planes.push_back({axis, s.point[axis]});
+        }
+    if (!mirrors.planes.empty() && recipe.triangles == Triangles::asExtracted)
+        if (auto mesh =
+                surface::extractMirrored(solid, options, mirrors.planes, progress, vertexSurfaces, mirrors.images))
+            return std::move(*mesh);
+    mirrors = {};
+    return surface::extractSurface(solid, options, progress, &vertexSurfaces);
+}
+
 /// The surface that keeps the volume of the field locally, and its members. @return the body that it lies on
 PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const Recipe& recipe,
-                              const field::DensityField& cells,
-                              const std::shared_ptr<const shape::SmoothDensity>& density, SurfaceResult& r,
-                              std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
-    const KeptWhereItSpeaks kept(part, field, cells, recipe.threshold, density);
+                              const EditedField& edited, const std::shared_ptr<const shape::SmoothDensity>& density,
+                              SurfaceResult& r, std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
+    const KeptWhereItSpeaks kept(part, field, recipe, edited.cells, density);
     r.solvedThreshold = solveKeptThreshold(kept, recipe.threshold, progress);
-    const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
     PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
-    r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+    surface::ExtractOptions extraction = extractionOf(recipe);
+    if (edited.hasThin) extraction.size = [&edited](const Vec3& p) { return edited.spacingAt(p); };
+    Mirrors mirrors;
+    r.mesh = extracted(part, *solid.solid, recipe, extraction, vertexSurfaces, mirrors, progress);
     layOut(*solid.solid, recipe, r.mesh, vertexSurfaces, progress);
     r.measures = surface::measure(r.mesh);
     if (addsMaterial(recipe)) {  // the samples' error is the same with and without what is added
         const double cell = 0.5 * field.field.spacing.minCoeff();
-        r.draftVolume = surface::sampledVolume(*solid.solid, cell, progress) -
-                        surface::sampledVolume(*solidAt(part, field, density, r.solvedThreshold).solid, cell, progress);
+        r.draftVolume =
+            surface::sampledVolume(*solid.solid, cell, progress) -
+            surface::sampledVolume(*solidAt(part, field, recipe, density, r.solvedThreshold).solid, cell, progress);
     }
     keepBodyVolume(part, field, recipe, density, *solid.solid, vertexSurfaces, r, progress);
+    if (!mirrors.images.empty()) {
+        surface::mirrorAnew(mirrors.planes, mirrors.images, r.mesh);
+        r.measures = surface::measure(r.mesh);
+    }
     r.askedVolume =
         r.measures.volume - r.draftVolume + chordVolume(*solid.solid, r.mesh) - kept.excess(r.solvedThreshold);
     return solid;
@@ -354,13 +362,12 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
                                 const std::shared_ptr<const shape::SmoothDensity>& density, SurfaceResult& r,
                                 std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
     r.askedVolume = thresholdFigures(part, field, recipe).keptPiecesVolume;
-    r.solvedThreshold =
-        solveThreshold(part, field, density, recipe.threshold, r.askedVolume, recipe.draft.add ? 0.5 : 1.0, progress);
-    const surface::PieceRule pieces{recipe.largestPieceOnly, 0.5 * recipe.smallestIsland};
+    r.solvedThreshold = solveThreshold(part, field, recipe, density, recipe.threshold, r.askedVolume,
+                                       recipe.draft.add ? 0.5 : 1.0, progress);
     if (!recipe.thickenings.empty() && !recipe.draft.add) {  // what is not thickened stays as it is without it
         SurfaceResult plain = r;
-        plain.mesh = surface::extractSurface(*solidAt(part, field, density, r.solvedThreshold).solid,
-                                             recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+        plain.mesh = surface::extractSurface(*solidAt(part, field, recipe, density, r.solvedThreshold).solid,
+                                             extractionOf(recipe), progress, &vertexSurfaces);
         plain.measures = surface::measure(plain.mesh);
         keepVolume(part, field, recipe, density, vertexSurfaces, plain, progress);
         r.solvedThreshold = plain.solvedThreshold;
@@ -368,10 +375,10 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
     }
     const PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
-    r.mesh = surface::extractSurface(*solid.solid, recipe.surfaceSpacing, true, pieces, progress, &vertexSurfaces);
+    r.mesh = surface::extractSurface(*solid.solid, extractionOf(recipe), progress, &vertexSurfaces);
     r.measures = surface::measure(r.mesh);
     if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
-    const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, density, r.solvedThreshold);
+    const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, recipe, density, r.solvedThreshold);
     if (recipe.triangles != Triangles::asExtracted) {
         layOut(*final.solid, recipe, r.mesh, vertexSurfaces, progress);
         r.measures = surface::measure(r.mesh);
@@ -384,24 +391,31 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
 }  // namespace
 
 const char* name(GeometryFinding::Kind kind) {
-    static const char* names[] = {"member lost", "member thinned", "gap closed", "interface lost", "pieces", "handles"};
+    static const char* names[] = {"member lost", "member thinned", "gap closed",  "interface lost",
+                                  "pieces",      "handles",        "thin member", "decision without member"};
     return names[static_cast<int>(kind)];
 }
 
 PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
                        Progress& progress) {
-    return draftedSolid(part, field, recipe, smoothDensity(part, field, keptField(field, recipe), recipe, progress),
-                        threshold, progress);
+    const field::DensityField cells = editedCells(part, field, recipe, progress);
+    return draftedSolid(part, field, recipe, smoothDensity(part, field, cells, recipe, progress), threshold, progress);
 }
 
 PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
                      Progress& progress) {
-    const auto density = smoothDensity(part, field, keptField(field, recipe), recipe, progress);
-    return buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin);
+    const auto edited = std::make_shared<const EditedField>(editedField(part, field, recipe, progress));
+    const auto density = smoothDensity(part, field, edited->cells, recipe, progress);
+    PartShape cover =
+        buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin, recipe.edges);
+    if (recipe.keepMembers && edited->hasThin)
+        cover.latticeSpacing = [edited](const Vec3& p) { return edited->spacingAt(p); };
+    return cover;
 }
 
 surface::TriMesh rawSurface(const FieldResult& field, double threshold, Progress& progress) {
-    return surface::extractSurface(RawBody(field.field, threshold), field.field.spacing.minCoeff(), false, progress);
+    return surface::extractSurface(shape::RawBody(field.field, threshold), field.field.spacing.minCoeff(), false,
+                                   progress);
 }
 
 surface::TriMesh designSpaceSurface(const Part& part, const Regions& regions, double spacing, Progress& progress) {
@@ -418,30 +432,31 @@ struct BuiltSurface {
     std::vector<char> shaped;  ///< [cells]
 };
 
-BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& recipe, const field::DensityField& cells,
+BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& recipe, const EditedField& edited,
                    const std::shared_ptr<const shape::SmoothDensity>& density, Progress& progress) {
     BuiltSurface b;
     b.body = recipe.keepMembers
-                 ? buildKeepingMembers(part, field, recipe, cells, density, b.r, b.vertexSurfaces, progress)
+                 ? buildKeepingMembers(part, field, recipe, edited, density, b.r, b.vertexSurfaces, progress)
                  : buildWithOneThreshold(part, field, recipe, density, b.r, b.vertexSurfaces, progress);
     b.shaped = shapedCells(field, b.body.bars);
-    const field::Topology meant = meantTopology(cells, recipe.threshold, b.shaped, *b.body.solid);
+    const field::Topology meant = meantTopology(edited.cells, recipe.threshold, b.shaped, *b.body.solid);
     // where cells touch in an edge only, both counts are as good
     b.r.rawGenus = std::clamp(b.r.measures.genus, meant.leastHandles, meant.mostHandles);
     return b;
 }
 
 SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
-    const field::DensityField cells = keptField(field, recipe);
+    EditedField edited = editedField(part, field, recipe, progress);
+    const field::DensityField& cells = edited.cells;
     const auto density = smoothDensity(part, field, cells, recipe, progress);
-    BuiltSurface built = build(part, field, recipe, cells, density, progress);
+    BuiltSurface built = build(part, field, recipe, edited, density, progress);
     if (const double fine = 0.48 * cells.spacing.minCoeff();
         recipe.keepMembers && recipe.surfaceSpacing > fine && built.r.rawGenus != built.r.measures.genus) {
         // a lattice about as coarse as the cells leaves pinholes in webs, or closes small holes
         progress.step("Extracting again with shorter edges: handles are missing or too many");
         Recipe finer = recipe;
         finer.surfaceSpacing = fine;
-        BuiltSurface better = build(part, field, finer, cells, density, progress);
+        BuiltSurface better = build(part, field, finer, edited, density, progress);
         if (better.r.rawGenus == better.r.measures.genus) {
             built = std::move(better);
             built.r.finerSpacing = fine;
@@ -453,14 +468,13 @@ SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const R
     r.mass = r.measures.volume * part.material.density;
     measureBores(part, built.vertexSurfaces, r);
 
-    const RawBody raw(cells, recipe.threshold);
-    const surface::TriMesh iso =
-        surface::extractSurface(raw, cells.spacing.minCoeff(), false, {false, 0}, progress, nullptr);
+    const shape::RawBody raw(cells, recipe.threshold);
     r.rawPieces = thresholdFigures(part, field, recipe).keptPieces;
-    const surface::TriangleTree rawTree(iso), ownTree(r.mesh);
-    measureDeviation(cells, raw, rawTree, shaped, field.regions.designSpace, recipe.keepMembers, r, progress);
+    const surface::TriangleTree rawTree(edited.iso), ownTree(r.mesh);
+    measureDeviation(cells, raw, rawTree, shaped, untrimmed(field, recipe, 0), recipe.keepMembers, r, progress);
     r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
-    findLosses(part, field, thinnerPlaces(field, recipe, iso, rawTree, ownTree, final, shaped, progress), r);
+    findLosses(part, field, thinnerPlaces(field, recipe, edited.iso, rawTree, ownTree, final, shaped, progress), r);
+    tellThinMembers(std::move(edited.members), part, recipe, cells, *final.solid, ownTree, r);
     return std::move(built.r);
 }
 
@@ -473,6 +487,7 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
     r.faces = outOf(part, r.faces);
     for (Vec3* p : {&r.measures.centroid, &r.deviationMaxAt, &r.thickness.leastAt}) *p = frame.outOf(*p);
     for (GeometryFinding& f : r.findings) f.position = frame.outOf(f.position);
+    for (ThinMember& m : r.members) m.at = frame.outOf(m.at);
     const Mat3 own = r.measures.inertia;
     for (int i = 0; i < 3; ++i)
         for (int k = 0; k < 3; ++k)

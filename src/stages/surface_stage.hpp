@@ -22,12 +22,30 @@ struct BoreFigure {
 
 /// A warning about the geometry, with a place.
 struct GeometryFinding {
-    enum class Kind { memberLost, memberThinned, gapClosed, interfaceLost, pieces, handles } kind = Kind::memberLost;
+    enum class Kind {
+        memberLost,
+        memberThinned,
+        gapClosed,
+        interfaceLost,
+        pieces,
+        handles,
+        thinMember,    ///< thinner than the smallest, and undecided or not as decided
+        lostDecision,  ///< made for a member that is not there
+    } kind = Kind::memberLost;
     std::string text;              ///< one sentence with its figures
     Vec3 position = Vec3::Zero();  ///< mm
     double before = 0, after = 0;  ///< thickness or width in mm, or a count
 };
 const char* name(GeometryFinding::Kind kind);
+
+/// A member of the field that is thinner than the smallest.
+struct ThinMember {
+    Vec3 at = Vec3::Zero();           ///< a place inside it, mm
+    double thickness = 0, least = 0;  ///< where it is thinner than the smallest: mean and least, mm
+    double length = 0;                ///< between its farthest places, mm
+    MemberFate fate = MemberFate::undecided;
+    double after = 0;  ///< its mean thickness in the surface, mm; 0: left out
+};
 
 /// Stage Surface.
 struct SurfaceResult {
@@ -47,6 +65,8 @@ struct SurfaceResult {
     /// interfaces and cuts where they do.
     int rawPieces = 0, rawGenus = 0;
     double finerSpacing = 0;  ///< that it was extracted with to get its handles right, mm; 0: as the recipe asks
+    std::vector<ThinMember> members;  ///< thinnest first
+    double smallestMember = 0;        ///< below which they are listed, mm
     std::vector<BoreFigure> bores;
     std::vector<NamedFace> faces;
     std::vector<GeometryFinding> findings;

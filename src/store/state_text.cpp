@@ -31,15 +31,10 @@ json toJson(const CheckChoice& c) {
                          {"interface", s.interface},
                          {"name", s.name},
                          {"size", s.size}});
-    return {{"original", c.original},
-            {"rebuilt", c.rebuilt},
-            {"level", static_cast<int>(c.level)},
-            {"convergence", c.convergence},
-            {"passes", c.passes},
-            {"elements_through", c.elementsThrough},
-            {"method", static_cast<int>(c.method)},
-            {"tolerance", c.tolerance},
-            {"local_sizes", sizes}};
+    return {{"original", c.original},          {"rebuilt", c.rebuilt},        {"level", static_cast<int>(c.level)},
+            {"convergence", c.convergence},    {"passes", c.passes},          {"elements_through", c.elementsThrough},
+            {"around_circle", c.aroundCircle}, {"chord_error", c.chordError}, {"method", static_cast<int>(c.method)},
+            {"tolerance", c.tolerance},        {"local_sizes", sizes}};
 }
 
 }  // namespace
@@ -71,6 +66,14 @@ json recipeJson(const Recipe& r) {
            {"rebuild", rebuildJson(r.rebuild)},
            {"check", toJson(r.check)}};
     if (r.keepMembers) j["keep_members"] = true;
+    if (r.edges != DesignEdges{}) j["design_edges"] = {{"radius", r.edges.radius}, {"sides", r.edges.side}};
+    if (r.thin != ThinMembers{}) {
+        json decisions = json::array();
+        for (const MemberDecision& d : r.thin.decisions)
+            decisions.push_back({{"at", toJson(d.at)}, {"fate", static_cast<int>(d.fate)}});
+        j["thin_members"] = {
+            {"smallest", r.thin.smallest}, {"others", static_cast<int>(r.thin.others)}, {"decisions", decisions}};
+    }
     for (const AnalysisChoice& a : r.analyses) j["analyses"].push_back({{"kind", a.kind}, {"numbers", a.numbers}});
     return j;
 }
@@ -84,6 +87,8 @@ CheckChoice checkFrom(const json& j) {
     c.convergence = j.at("convergence");
     c.passes = j.at("passes");
     c.elementsThrough = j.at("elements_through");
+    c.aroundCircle = j.value("around_circle", 0);
+    c.chordError = j.value("chord_error", 0.0);
     c.method = static_cast<elastic::Method>(
         std::clamp(j.at("method").get<int>(), 0, static_cast<int>(std::size(elastic::methodKinds)) - 1));
     c.tolerance = j.at("tolerance");
@@ -104,11 +109,28 @@ CheckChoice checkFrom(const json& j) {
 
 }  // namespace
 
+namespace {
+
+MemberFate fateFrom(const json& j) {
+    return static_cast<MemberFate>(std::clamp(j.get<int>(), 0, 3));
+}
+
+ThinMembers thinFrom(const json& j) {
+    ThinMembers t{j.at("smallest"), fateFrom(j.at("others")), {}};
+    for (const auto& d : j.at("decisions")) t.decisions.push_back({vectorFrom(d.at("at")), fateFrom(d.at("fate"))});
+    return t;
+}
+
+}  // namespace
+
 Recipe recipeFrom(const json& j) {
     Recipe r;
     r.threshold = j.at("threshold");
     r.smoothing = j.at("smoothing");
     r.keepMembers = j.value("keep_members", false);
+    if (j.contains("design_edges"))
+        r.edges = {j.at("design_edges").at("radius"), j.at("design_edges").at("sides").get<std::array<double, 6>>()};
+    if (j.contains("thin_members")) r.thin = thinFrom(j.at("thin_members"));
     r.surfaceSpacing = j.at("surface_spacing");
     r.elementSize = j.at("element_size");
     r.hotspotShare = j.at("hotspot_share");
@@ -394,6 +416,8 @@ std::pair<std::string, std::string> labelled(std::string path) {
         {"element_size", {"element size", " mm"}},
         {"hotspot_share", {"hotspot sensitivity", ""}},
         {"smallest_island", {"smallest island", " mm³"}},
+        {"thin_members / smallest", {"smallest member", " mm"}},
+        {"design_edges / radius", {"radius of the design space's edges", " mm"}},
         {"check / level", {"check level", ""}},
         {"check / original", {"checks the original", ""}},
         {"check / rebuilt", {"checks the rebuilt solid", ""}},

@@ -1,3 +1,5 @@
+/// Results as bytes, and on disk. Long because every type that is stored is told here once, field by field.
+
 #include "store/stored_results.hpp"
 
 #include <stdlib.h>
@@ -137,13 +139,16 @@ void describe(Archive& a, surface::Measures& m) {
 void describe(Archive& a, GeometryFinding& f) {
     a.all(f.kind, f.text, f.position, f.before, f.after);
 }
+void describe(Archive& a, ThinMember& m) {
+    a.all(m.at, m.thickness, m.least, m.length, m.fate, m.after);
+}
 void describe(Archive& a, surface::Thickness& t) {
     a.all(t.value, t.least, t.leastAt, t.low5, t.median);
 }
 void describe(Archive& a, SurfaceResult& r) {
     a.all(r.mesh, r.measures, r.deviation, r.deviationMean, r.deviationRms, r.deviation95, r.deviationMax,
           r.deviationMaxAt, r.thickness, r.mass, r.askedVolume, r.draftVolume, r.solvedThreshold, r.rawPieces,
-          r.rawGenus, r.finerSpacing, r.bores, r.faces, r.findings);
+          r.rawGenus, r.finerSpacing, r.members, r.smallestMember, r.bores, r.faces, r.findings);
 }
 void describe(Archive& a, cage::Cage& c) {
     a.all(c.position, c.face, c.crease);
@@ -327,12 +332,12 @@ T restored(const char* data, std::size_t size) {
 template <class Visit>
 void eachStored(const Visit& visit) {
     visit(static_cast<const MadeField*>(nullptr), "made field 1");
-    visit(static_cast<const SurfaceResult*>(nullptr), "surface 2");
+    visit(static_cast<const SurfaceResult*>(nullptr), "surface 3");
     visit(static_cast<const CageResult*>(nullptr), "cage 2");
     visit(static_cast<const RebuildResult*>(nullptr), "solid 2");
     // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
     visit(static_cast<const CheckResult*>(nullptr), "check 4");
-    visit(static_cast<const FindingsResult*>(nullptr), "findings 3");
+    visit(static_cast<const FindingsResult*>(nullptr), "findings 4");
     visit(static_cast<const HotspotTests*>(nullptr), "tests 5");
     visit(static_cast<const AnalysisResult*>(nullptr), "analysis 1");
 }

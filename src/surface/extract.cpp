@@ -10,6 +10,8 @@
 namespace escultura::surface {
 namespace {
 
+constexpr std::size_t mostSkinTetrahedra = 20000000;  // of a graded lattice
+
 /// The surface that a boundary triangle lies on: the id its vertices share; where that is not unique, the candidate
 /// that is nearest to the middle and faces the same way.
 std::int16_t ownerOf(const shape::Shape& shape, const lattice::TetComplex& c, const Triangle& t) {
@@ -63,18 +65,22 @@ TriMesh boundaryOf(const shape::Shape& shape, const lattice::TetComplex& complex
 
 TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, Progress& progress,
                        std::vector<lattice::SurfaceSet>* vertexSurfaces) {
-    return extractSurface(shape, spacing, sharpEdges, {sharpEdges, 0}, progress, vertexSurfaces);
+    return extractSurface(shape, ExtractOptions{spacing, sharpEdges, {sharpEdges, 0}, {}, Vec3::Zero()}, progress,
+                          vertexSurfaces);
 }
 
-TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdges, const PieceRule& pieces,
-                       Progress& progress, std::vector<lattice::SurfaceSet>* vertexSurfaces) {
+TriMesh extractSurface(const shape::Shape& shape, const ExtractOptions& o, Progress& progress,
+                       std::vector<lattice::SurfaceSet>* vertexSurfaces) {
     lattice::StuffingOptions options;
-    options.spacing = spacing;
-    options.largestPieceOnly = pieces.largestOnly;
-    options.smallestPiece = pieces.smallest;
+    options.spacing = o.spacing;
+    options.largestPieceOnly = o.pieces.largestOnly;
+    options.smallestPiece = o.pieces.smallest;
     options.skinOnly = true;
+    options.size = o.size;
+    options.offset = o.offset;
+    options.limit = mostSkinTetrahedra;
     lattice::TetComplex complex = lattice::stuff(shape, options, progress);
-    if (sharpEdges) lattice::repairCreases(shape, complex, spacing, progress);
+    if (o.sharpEdges) lattice::repairCreases(shape, complex, o.spacing, progress);
     std::vector<std::int32_t> vertexOf;
     TriMesh mesh = boundaryOf(shape, complex, nullptr, &vertexOf);
     if (vertexSurfaces) {

@@ -8,8 +8,6 @@
 #include "base/parallel.hpp"
 
 namespace escultura::surface {
-namespace {}
-
 std::vector<Vec3> vertexNormals(const TriMesh& mesh) {
     std::vector<Vec3> n(mesh.position.size(), Vec3::Zero());
     for (const Triangle& t : mesh.triangle) {
