@@ -157,6 +157,7 @@ class GradedLattice {
     }
 
     void grade(Progress& progress) {
+        std::vector<char> look(lattice_.tets.size(), 1);  // not found small enough yet
         for (int round = 0; round < 24; ++round) {
             progress.step("Refining the lattice", round / 24.0);
             std::vector<char> marked(lattice_.tets.size(), 0);
@@ -164,7 +165,7 @@ class GradedLattice {
                 marked.size(),
                 [&](std::size_t t) {
                     const Tet& q = lattice_.tets[t];
-                    if (!matters(q)) return;
+                    if (!look[t] || !matters(q)) return;
                     // at its middle and halfway to its corners: a region narrower than the tetrahedron counts too
                     const auto& p = lattice_.position;
                     const Vec3 middle = (p[q[0]] + p[q[1]] + p[q[2]] + p[q[3]]) / 4;
@@ -177,14 +178,17 @@ class GradedLattice {
             const auto count = static_cast<std::size_t>(std::count(marked.begin(), marked.end(), 1));
             if (count == 0 || lattice_.tets.size() + 2 * count > options_.limit) return;
             const std::size_t before = lattice_.position.size();
-            bisect(lattice_, marked);
+            bisect(lattice_, marked, look);
             sample(before);
             // what turned out to lie outside needs no halving any more
-            std::vector<Tet> kept;
-            kept.reserve(lattice_.tets.size());
-            for (const Tet& t : lattice_.tets)
-                if (matters(t)) kept.push_back(t);
-            lattice_.tets = std::move(kept);
+            std::size_t left = 0;
+            for (std::size_t t = 0; t < lattice_.tets.size(); ++t)
+                if (matters(lattice_.tets[t])) {
+                    look[left] = look[t];
+                    lattice_.tets[left++] = lattice_.tets[t];
+                }
+            lattice_.tets.resize(left);
+            look.resize(left);
         }
     }
 

@@ -38,8 +38,10 @@ std::pair<std::int32_t, std::int32_t> longestEdge(const Tet& t, const Longer& lo
 /// face alike.
 /// @param hasSurfaces  boundary edges carry the surfaces that both ends share; else there are none
 /// @param middle  the edges; their values become the new vertices
+/// @param isNew   receives which tetrahedra are halves of others; may be null
 /// @return new vertices on the boundary, in the middle of their edges
-std::vector<std::int32_t> split(TetComplex& c, EdgeTable& middle, RefineReport& report, bool hasSurfaces = true) {
+std::vector<std::int32_t> split(TetComplex& c, EdgeTable& middle, RefineReport& report, bool hasSurfaces = true,
+                                std::vector<char>* isNew = nullptr) {
     const Longer longer{c.position};
     EdgeTable onBoundary(c.position.size());
     if (hasSurfaces)
@@ -83,6 +85,7 @@ std::vector<std::int32_t> split(TetComplex& c, EdgeTable& middle, RefineReport& 
             }
             if (chosen < 0) {
                 result.push_back(t);
+                if (isNew) isNew->push_back(t != whole);
                 continue;
             }
             Tet first = t, second = t;
@@ -198,10 +201,11 @@ EdgeTable edgesToHalve(const TetComplex& c, const std::vector<char>& marked) {
 
 }  // namespace
 
-void bisect(TetComplex& c, const std::vector<char>& marked) {
+void bisect(TetComplex& c, const std::vector<char>& marked, std::vector<char>& isNew) {
     EdgeTable edges = edgesToHalve(c, marked);
     RefineReport report;
-    split(c, edges, report, false);
+    isNew.clear();
+    split(c, edges, report, false, &isNew);
 }
 
 RefineReport refineMarked(const shape::Shape& shape, TetComplex& c, const std::vector<char>& marked,

@@ -25,8 +25,9 @@ RefineReport refine(const shape::Shape& shape, TetComplex& complex, const std::f
                     std::size_t limit, Progress& progress);
 
 /// Halves marked tetrahedra at their longest edges, and what keeps the mesh conforming; nothing moves, new vertices
-/// lie on no surface. [tets]
-void bisect(TetComplex& complex, const std::vector<char>& marked);
+/// lie on no surface.
+/// @param marked  [tetrahedra] 0 or 1. @param isNew  receives which of the tetrahedra then are halves of others
+void bisect(TetComplex& complex, const std::vector<char>& marked, std::vector<char>& isNew);
 
 /// The same for marked tetrahedra, each halved at least once. [tets]
 RefineReport refineMarked(const shape::Shape& shape, TetComplex& complex, const std::vector<char>& marked,
