@@ -173,6 +173,16 @@ class TestThinMembers : public QObject {
     }
 
     // ---- symmetry
+    /// Sides of the design space keep their radii in a frame that swaps axes and turns one around.
+    void radiiOfSidesFollowTheFrame() {
+        OwnFrame frame;
+        frame.axis = {1, 0, 2};
+        frame.sense = {-1, 1, 1};
+        Recipe r;
+        r.edges.side = {1, 2, 3, 4, 5, 6};  // x low, x high ... z high
+        const DesignEdges own = into(frame, r).edges;
+        QVERIFY((own.side == std::array<double, 6>{4, 3, 1, 2, 5, 6}));
+    }
     /// A solid with a bore on each side of one plane and through another: the triangles are the same to the last bit.
     void symmetricSolidsHaveSymmetricTriangles() {
         const auto body = std::make_shared<shape::FunctionBody>([](const Vec3& p) {
@@ -214,7 +224,12 @@ class TestThinMembers : public QObject {
         for (const auto o : mesh->owner) ++owned[o];
         QCOMPARE(owned.size(), std::size_t(5));
         QCOMPARE(owned[1], owned[3]);
-        // what is not symmetric is left to the ordinary way
+        // what is not symmetric is left to the ordinary way: a bump of a millimetre on one side, a bore more
+        const auto bumped = std::make_shared<shape::FunctionBody>([body](const Vec3& p) {
+            return shape::smoothMinimum(body->value(p), (p - Vec3(19, 7.8, 7.8)).norm() - 1, 0.3);
+        });
+        shape::MachinedSolid uneven(bumped, Box3{Vec3(-30, -20, -20), Vec3(36, 20, 20)});
+        QVERIFY(!surface::extractMirrored(uneven, {1.7, true, {}, {}, Vec3::Zero()}, planes, progress, sets, images));
         solid.addCut({{P::Kind::cylinder, Vec3(8, 0, 0), Vec3::UnitZ(), 2}});
         QVERIFY(!surface::extractMirrored(solid, {1.7, true, {}, {}, Vec3::Zero()}, planes, progress, sets, images));
     }

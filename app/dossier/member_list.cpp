@@ -26,12 +26,12 @@ MemberList::MemberList(QWidget* parent) : QWidget(parent) {
     words_->setObjectName("thinMemberWords");
     others_ = fates();
     others_->setObjectName("otherMembers");
-    others_->setToolTip("What becomes of all members that have no decision of their own");
-    othersRow_ = field("Those without a choice", others_);
+    others_->setToolTip("What becomes of all members that have no decision of their own: until then they are kept");
+    othersRow_ = field("All undecided", others_);
     table_ = new QTableWidget;
     table_->setObjectName("thinMembers");
     table_->setColumnCount(3);
-    table_->setHorizontalHeaderLabels({"In the field", "Now", "Choice"});
+    table_->setHorizontalHeaderLabels({"In the field", "Now", "Decision"});
     table_->verticalHeader()->hide();
     table_->horizontalHeader()->setSectionResizeMode(QHeaderView::Stretch);
     table_->horizontalHeader()->setSectionResizeMode(1, QHeaderView::ResizeToContents);
@@ -81,7 +81,7 @@ void MemberList::show(const stages::SurfaceResult* surface, const duty::ThinMemb
                                                  : num(m.after) + " mm"));
         auto* box = fates();
         box->setCurrentIndex(static_cast<int>(m.fate));
-        box->setAccessibleName(QString("Choice for member %1").arg(row + 1));
+        box->setAccessibleName(QString("Decision on member %1").arg(row + 1));
         connect(box, &QComboBox::activated, this,
                 [this, at = m.at](int f) { emit decided(at, static_cast<MemberFate>(f)); });
         table_->setCellWidget(row, 2, box);

@@ -81,7 +81,7 @@ void SurfaceCard::makeInputs() {
 void SurfaceCard::makeMembers() {
     smallest_ = new QuantityEdit(dimension::length, "mm", 0, 1000);
     smallest_->setObjectName("smallestMember");
-    smallest_->setToolTip("Members of the field that are thinner are listed, and you choose what becomes of them");
+    smallest_->setToolTip("Members of the field that are thinner are listed, and you decide what becomes of each");
     members_ = new MemberList;
     edgeSide_ = new QComboBox;
     edgeSide_->setObjectName("edgeSide");
@@ -109,9 +109,9 @@ void SurfaceCard::makeMembers() {
     });
     connect(members_, &MemberList::placeAsked, this, &SurfaceCard::placeAsked);
     connect(members_, &MemberList::othersDecided, this,
-            [this](MemberFate f) { edit("Choice for thin members", [f](Recipe& r) { r.thin.others = f; }); });
+            [this](MemberFate f) { edit("Decision on thin members", [f](Recipe& r) { r.thin.others = f; }); });
     connect(members_, &MemberList::decided, this, [this](const Vec3& at, MemberFate f) {
-        edit("Choice for a thin member", [&](Recipe& r) {
+        edit("Decision on a thin member", [&](Recipe& r) {
             std::erase_if(r.thin.decisions, [&](const MemberDecision& d) { return d.at == at; });
             if (f != MemberFate::undecided || r.thin.others != MemberFate::undecided)
                 r.thin.decisions.push_back({at, f});

@@ -39,7 +39,7 @@ std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& 
     surface.add("surface").add(k.field).add(part.material.density).add(recipe.threshold).add(recipe.smoothing);
     surface.add(recipe.surfaceSpacing).add(integer(recipe.largestPieceOnly));
     if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
-    if (recipe.keepMembers) surface.add("members kept");
+    if (recipe.keepMembers) surface.add("members kept by the raw field's cubic convolution");
     if (recipe.thin != ThinMembers{}) {
         surface.add("thin members").add(recipe.thin.smallest).add(integer(recipe.thin.others));
         for (const MemberDecision& d : recipe.thin.decisions) {
@@ -115,6 +115,7 @@ std::string meshKey(const Recipe& recipe, const StageKeys& k) {
     mesh.add("mesh").add(how.rebuilt && !how.original ? k.rebuild : k.surface).add(recipe.elementSize);
     mesh.add(integer(how.level == Level::look));
     mesh.add(integer(how.elementsThrough)).add(integer(how.original));
+    if (how.elementsThrough > 1) mesh.add("lattice without tetrahedra turned over");
     if (how.aroundCircle > 0) mesh.add("around").add(integer(how.aroundCircle));
     if (how.chordError > 0) mesh.add("chord").add(how.chordError);
     if (how.original) mesh.add(k.original);

@@ -219,11 +219,12 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& 
     };
 }
 
-/// Elements through a wall with which it comes through the mesher.
-static constexpr double holdsAWall = 1.4;
+namespace {
 
-std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, const Recipe& recipe,
-                                               const OwnFrame& frame) {
+/// Elements through a wall with which it comes through the mesher.
+constexpr double holdsAWall = 1.4;
+
+surface::Sizing sizingOf(const Recipe& recipe) {
     surface::Sizing sizing;
     sizing.usual = spacingOf(recipe);
     // a look only keeps walls from being lost
@@ -231,6 +232,14 @@ std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, con
                                                        : recipe.check.elementsThrough;
     sizing.aroundCircle = recipe.check.aroundCircle;
     sizing.chordError = recipe.check.chordError;
+    return sizing;
+}
+
+}  // namespace
+
+std::function<double(const Vec3&)> wallSpacing(const SurfaceResult& surface, const Recipe& recipe,
+                                               const OwnFrame& frame) {
+    const surface::Sizing sizing = sizingOf(recipe);
     if (!sizing.asksAnything() || surface.thickness.value.empty()) return {};
     return [spacing = surface::latticeSpacing(surface.mesh, surface.thickness.value, sizing), frame](const Vec3& p) {
         return spacing(frame.outOf(p));
@@ -243,9 +252,11 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
     // twelve tetrahedra a lattice cube; the boundary's cut tetrahedra add about half a layer
     const double volume = std::max(surface.measures.volume, 0.0), skin = 0.25 * a * surface.measures.area;
     f.elements = 12 * (volume + skin) / (a * a * a);
-    const auto local = localSpacing(part, recipe), walls = wallSpacing(surface, recipe, {});
-    if (local || walls) {
-        auto size = [&](const Vec3& p) { return std::min(local ? local(p) : a, walls ? walls(p) : a); };
+    const auto local = localSpacing(part, recipe);
+    std::vector<float> wanted;  // by the triangle: quick enough to be asked with every change
+    if (const surface::Sizing sizing = sizingOf(recipe); sizing.asksAnything() && !surface.thickness.value.empty())
+        wanted = surface::wantedSpacing(surface.mesh, surface.thickness.value, sizing);
+    if (local || !wanted.empty()) {
         // sampled at the surface: half of what is finer is near it for slender parts
         double fine = 0, total = 0;
         const std::size_t step = std::max<std::size_t>(1, surface.mesh.triangle.size() / 4000);
@@ -256,7 +267,7 @@ MeshForecast forecastMesh(const Part& part, const SurfaceResult& surface, const 
             const double area = 0.5 * (surface.mesh.position[q[1]] - surface.mesh.position[q[0]])
                                           .cross(surface.mesh.position[q[2]] - surface.mesh.position[q[0]])
                                           .norm();
-            const double s = std::min(a, size(p));
+            const double s = std::min({a, local ? local(p) : a, wanted.empty() ? a : wanted[t]});
             // each halving of an edge doubles the elements of a place three times over
             fine += area * std::pow(a / s, 3);
             total += area;

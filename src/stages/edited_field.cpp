@@ -1,7 +1,6 @@
 #include "stages/edited_field.hpp"
 
 #include <algorithm>
-#include <cmath>
 #include <limits>
 
 #include "base/parallel.hpp"
@@ -15,8 +14,7 @@ constexpr double thinForALattice = 1.6;      // cells: thicker members come thro
 constexpr double spacingOfThickness = 0.45;  // of the lattice, about two edges through a member
 constexpr double finestSpacing = 0.25;       // cells
 
-}  // namespace
-
+/// @param bars  material of the interfaces
 std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape::RoundBar>& bars) {
     const auto& f = field.field;
     std::vector<char> shaped(field.isVoid);
@@ -39,8 +37,6 @@ std::vector<char> shapedCells(const FieldResult& field, const std::vector<shape:
     return shaped;
 }
 
-namespace {
-
 /// The field without the pieces that the recipe drops.
 field::DensityField keptField(const FieldResult& field, const Recipe& recipe) {
     field::DensityField out = field.field;
@@ -58,45 +54,75 @@ field::DensityField keptField(const FieldResult& field, const Recipe& recipe) {
     return out;
 }
 
-surface::TriMesh isoSurface(const field::DensityField& cells, double threshold, Progress& progress) {
-    return surface::extractSurface(shape::RawBody(cells, threshold), cells.spacing.minCoeff(), false, progress);
+/// Cells where the field alone says what the body is.
+/// @param shaped  [cells] non-zero where the part file shapes it. @return [cells] 0 or 1
+std::vector<float> speakingCells(const FieldResult& field, const std::vector<char>& shaped) {
+    std::vector<float> speaks(shaped.size());
+    const auto& f = field.field;
+    const double cell = f.spacing.maxCoeff();
+    parallelFor(speaks.size(), [&](std::size_t c) {
+        const Vec3 p = f.centre(c);
+        const bool inside = field.regions.designSpace.contains(p) &&
+                            (!field.regions.designBody || field.regions.designBody->value(p) < -cell);
+        speaks[c] = !shaped[c] && inside ? 1.0f : 0.0f;
+    });
+    return speaks;
+}
+
+std::shared_ptr<const IsoSurface> isoSurface(const field::DensityField& cells, double threshold, Progress& progress) {
+    return std::make_shared<const IsoSurface>(
+        surface::extractSurface(shape::RawBody(cells, threshold), cells.spacing.minCoeff(), false, progress));
+}
+
+/// As the field is, but for the pieces that are dropped.
+EditedField keptPieces(const Part& part, const FieldResult& field, const Recipe& recipe) {
+    EditedField e{keptField(field, recipe)};
+    // the interfaces' material does not depend on the free body
+    e.shaped = shapedCells(field, buildShape(part, field.regions, nullptr).bars);
+    return e;
+}
+
+void findVolume(const FieldResult& field, const Recipe& recipe, EditedField& e) {
+    if (!recipe.keepMembers) return;
+    e.volume = {recipe.threshold, shape::keptShares(e.cells, recipe.threshold), speakingCells(field, e.shaped)};
+}
+
+bool changesCells(MemberFate f) {
+    return f == MemberFate::thicken || f == MemberFate::leaveOut;
 }
 
 }  // namespace
 
 EditedField editedField(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
-    EditedField e{keptField(field, recipe), {}, {}};
+    EditedField e = keptPieces(part, field, recipe);
     e.iso = isoSurface(e.cells, recipe.threshold, progress);
-    const std::vector<char> shaped = shapedCells(field, buildShape(part, field.regions, nullptr).bars);
-    e.members = findThinMembers(part, field, recipe, e.iso, shaped, progress);
-    const bool changes = std::any_of(e.members.begin(), e.members.end(), [](const RawMember& m) {
-        return m.told.fate == MemberFate::thicken || m.told.fate == MemberFate::leaveOut;
-    });
-    if (changes) {
-        applyFates(e.members, field, recipe, e.iso, e.cells);
+    e.members = findThinMembers(part, field, recipe, *e.iso, e.shaped, progress);
+    if (std::any_of(e.members.begin(), e.members.end(), [](const RawMember& m) { return changesCells(m.told.fate); })) {
+        applyFates(e.members, field, recipe, *e.iso, e.cells);
         e.iso = isoSurface(e.cells, recipe.threshold, progress);
     }
-    e.thin = thicknessNear(e.cells, e.iso, thinForALattice * e.cells.spacing.minCoeff(), progress);
-    e.hasThin = std::any_of(e.thin.begin(), e.thin.end(), [](float t) { return t > 0; });
+    findVolume(field, recipe, e);
+    if (recipe.keepMembers) {
+        e.thin = thicknessNear(e.cells, *e.iso, thinForALattice * e.cells.spacing.minCoeff(), progress);
+        e.hasThin = std::any_of(e.thin.begin(), e.thin.end(), [](float t) { return t > 0; });
+    }
+    return e;
+}
+
+EditedField followedField(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
+    const auto& decisions = recipe.thin.decisions;
+    if (changesCells(recipe.thin.others) ||
+        std::any_of(decisions.begin(), decisions.end(), [](const MemberDecision& d) { return changesCells(d.fate); }))
+        return editedField(part, field, recipe, progress);
+    EditedField e = keptPieces(part, field, recipe);
+    findVolume(field, recipe, e);
     return e;
 }
 
 double EditedField::spacingAt(const Vec3& p) const {
-    const Vec3 x = (p - cells.origin).cwiseQuotient(cells.spacing);
-    std::array<int, 3> c;
-    for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, cells.cells[a] - 1);
-    const double thickness = thin[cells.index(c[0], c[1], c[2])];
+    const double thickness = thin[cellAt(cells, p)];
     if (!(thickness > 0)) return std::numeric_limits<double>::infinity();
     return std::max(spacingOfThickness * thickness, finestSpacing * cells.spacing.minCoeff());
-}
-
-/// The same cells, without what only the list of members needs.
-field::DensityField editedCells(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
-    auto changes = [](MemberFate f) { return f == MemberFate::thicken || f == MemberFate::leaveOut; };
-    const bool any =
-        changes(recipe.thin.others) || std::any_of(recipe.thin.decisions.begin(), recipe.thin.decisions.end(),
-                                                   [&](const MemberDecision& d) { return changes(d.fate); });
-    return any ? editedField(part, field, recipe, progress).cells : keptField(field, recipe);
 }
 
 }  // namespace escultura::stages

@@ -15,14 +15,6 @@ namespace escultura::stages {
 
 namespace {
 
-/// The cell that a point lies in, the nearest one outside the grid.
-std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
-    const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing);
-    std::array<int, 3> c;
-    for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, f.cells[a] - 1);
-    return f.index(c[0], c[1], c[2]);
-}
-
 /// Mean, root of the mean square and largest of the corners' deviations. @return their sizes
 std::vector<float> cornerFigures(const field::DensityField& field, const std::vector<char>& shaped, SurfaceResult& r) {
     const std::size_t n = r.mesh.position.size();
@@ -219,25 +211,16 @@ std::vector<Loss> thinnedMembers(const field::DensityField& f, const std::vector
 
 }  // namespace
 
-std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const Recipe& recipe,
-                                               const surface::TriMesh& iso, const surface::TriangleTree& tree,
+std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const Recipe& recipe, const IsoSurface& raw,
                                                const surface::TriangleTree& ownTree, const PartShape& solid,
                                                const std::vector<char>& shaped, Progress& progress) {
     progress.step("Looking for lost members");
     const double cell = field.field.spacing.maxCoeff();
+    const surface::TriMesh& iso = raw.mesh;
     const std::size_t step = std::max<std::size_t>(1, iso.triangle.size() / 12000);
     const std::size_t samples = iso.triangle.size() / step;
     const double most = 4 * cell;                     // only walls and gaps of up to eight cells are at risk
     std::vector<std::array<Ball, 2>> found(samples);  // of members and of gaps; radius 0: none
-    // how deep the surface's own material is near a place: the middle of a member may have moved a little
-    auto deepest = [&](const Vec3& centre) {
-        double deep = 0;
-        for (int n = -1; n < 6; ++n) {
-            const Vec3 p = n < 0 ? centre : Vec3(centre + (n % 2 ? 0.4 : -0.4) * cell * Vec3::Unit(n / 2));
-            if (solid.solid->evaluate(p).value < 0) deep = std::max(deep, ownTree.distance(p));
-        }
-        return deep;
-    };
     parallelFor(samples, [&](std::size_t s) {
         const Triangle& v = iso.triangle[s * step];
         const Vec3 &a = iso.position[v[0]], &b = iso.position[v[1]], &c = iso.position[v[2]];
@@ -246,13 +229,13 @@ std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const R
         const Vec3 p = (a + b + c) / 3, normal = across.normalized();
         if (shaped[cellAt(field.field, p)]) return;
         for (int side = 0; side < 2; ++side) {
-            const auto ball = surface::inscribedBall(tree, p, side ? Vec3(-normal) : normal, most);
+            const auto ball = surface::inscribedBall(raw.tree, p, side ? Vec3(-normal) : normal, most);
             if (!ball || ball->separation < surface::wallSeparation || ball->radius < 0.5 * cell) continue;
             const std::size_t at = cellAt(field.field, ball->centre);
             if (shaped[at] || !field.regions.designSpace.grown(-cell).contains(ball->centre)) continue;
             found[s][side] = {ball->centre, ball->radius,
                               side || !recipe.keepMembers ? (side ? 1 : -1) * solid.solid->evaluate(ball->centre).value
-                                                          : deepest(ball->centre)};
+                                                          : deepestNear(*solid.solid, ownTree, ball->centre, cell)};
         }
     });
     std::array<std::vector<Loss>, 2> losses;

@@ -6,6 +6,7 @@
 #include "field/topology.hpp"
 #include "shape/raw_body.hpp"
 #include "stages/surface_stage.hpp"
+#include "stages/thin_members.hpp"
 
 namespace escultura::stages {
 
@@ -32,8 +33,7 @@ field::Topology meantTopology(const field::DensityField& f, double threshold, co
 /// Compares walls and gaps of the raw iso-surface, measured by inscribed balls, with the surface: by its own triangles
 /// where members are kept, else by the solid's distance at the middle of a ball.
 /// @return lost or thinned members, closed gaps
-std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const Recipe& recipe,
-                                               const surface::TriMesh& iso, const surface::TriangleTree& tree,
+std::array<std::vector<Loss>, 2> thinnerPlaces(const FieldResult& field, const Recipe& recipe, const IsoSurface& iso,
                                                const surface::TriangleTree& ownTree, const PartShape& solid,
                                                const std::vector<char>& shaped, Progress& progress);
 

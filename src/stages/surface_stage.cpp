@@ -32,36 +32,14 @@ PartShape solidAt(const Part& part, const FieldResult& field, const Recipe& reci
                       recipe.edges);
 }
 
-/// Cells where the field alone says what the body is.
-std::vector<char> speakingCells(const Part& part, const FieldResult& field) {
-    // the interfaces' material does not depend on the free body
-    std::vector<char> speaks = shapedCells(field, buildShape(part, field.regions, nullptr).bars);
-    const auto& f = field.field;
-    const double cell = f.spacing.maxCoeff();
-    parallelFor(speaks.size(), [&](std::size_t c) {
-        const Vec3 p = f.centre(c);
-        const bool inside = field.regions.designSpace.contains(p) &&
-                            (!field.regions.designBody || field.regions.designBody->value(p) < -cell);
-        speaks[c] = !speaks[c] && inside;
-    });
-    return speaks;
-}
-
 std::shared_ptr<const shape::SmoothDensity> smoothDensity(const Part& part, const FieldResult& field,
-                                                          const field::DensityField& cells, const Recipe& recipe,
+                                                          const EditedField& edited, const Recipe& recipe,
                                                           Progress& progress) {
     shape::FieldSmoothing smoothing;
     smoothing.length = recipe.smoothing;
     for (const SymmetryPlane& s : part.symmetry) smoothing.symmetryPlanes.push_back({s.point, s.normal});
-    if (!recipe.keepMembers || !(recipe.smoothing > 0))
-        return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
-    const std::vector<char> speaks = speakingCells(part, field);
-    shape::LocalVolume local;
-    local.threshold = recipe.threshold;
-    local.target = shape::keptShares(cells, recipe.threshold);
-    local.speaks.assign(speaks.begin(), speaks.end());
-    smoothing.local = std::move(local);
-    return std::make_shared<shape::SmoothDensity>(cells, field.isVoid, smoothing, progress);
+    if (recipe.keepMembers && recipe.smoothing > 0) smoothing.local = edited.volume;
+    return std::make_shared<shape::SmoothDensity>(edited.cells, field.isVoid, smoothing, progress);
 }
 
 /// The design space without what the rounding of its sides' edges trims. @param beside  what else to leave out, mm
@@ -78,20 +56,19 @@ Box3 untrimmed(const FieldResult& field, const Recipe& recipe, double beside) {
 /// the body is and no side of the design space trims it.
 class KeptWhereItSpeaks {
   public:
-    KeptWhereItSpeaks(const Part& part, const FieldResult& field, const Recipe& recipe,
-                      const field::DensityField& cells, std::shared_ptr<const shape::SmoothDensity> density)
-        : field_(cells), density_(std::move(density)), spacing_(cells.spacing) {
-        const std::vector<char> speaks = speakingCells(part, field);
-        const std::vector<float> shares = shape::keptShares(cells, recipe.threshold);
+    KeptWhereItSpeaks(const FieldResult& field, const Recipe& recipe, const EditedField& edited,
+                      std::shared_ptr<const shape::SmoothDensity> density)
+        : field_(edited.cells), density_(std::move(density)), spacing_(edited.cells.spacing) {
+        const field::DensityField& cells = edited.cells;
         const Box3 inner = untrimmed(field, recipe, cells.spacing.maxCoeff());
         for (const bool trimmed : {false, true}) {  // a part that lies along its design space has no other cells
             if (kept_ > 0) break;
             cells_.clear();
             keeps_.clear();
             for (std::size_t c = 0; c < cells.count(); ++c) {
-                if (!speaks[c] || (!trimmed && !inner.contains(cells.centre(c)))) continue;
+                if (!(edited.volume.speaks[c] > 0) || (!trimmed && !inner.contains(cells.centre(c)))) continue;
                 cells_.push_back(c);
-                keeps_.push_back(shares[c]);
+                keeps_.push_back(edited.volume.target[c]);
                 kept_ += keeps_.back();
             }
         }
@@ -331,7 +308,7 @@ surface::TriMesh extracted(const Part& part, const shape::MachinedSolid& solid, 
 PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const Recipe& recipe,
                               const EditedField& edited, const std::shared_ptr<const shape::SmoothDensity>& density,
                               SurfaceResult& r, std::vector<lattice::SurfaceSet>& vertexSurfaces, Progress& progress) {
-    const KeptWhereItSpeaks kept(part, field, recipe, edited.cells, density);
+    const KeptWhereItSpeaks kept(field, recipe, edited, density);
     r.solvedThreshold = solveKeptThreshold(kept, recipe.threshold, progress);
     PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
@@ -398,18 +375,17 @@ const char* name(GeometryFinding::Kind kind) {
 
 PartShape surfaceShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold,
                        Progress& progress) {
-    const field::DensityField cells = editedCells(part, field, recipe, progress);
-    return draftedSolid(part, field, recipe, smoothDensity(part, field, cells, recipe, progress), threshold, progress);
+    const EditedField edited = followedField(part, field, recipe, progress);
+    return draftedSolid(part, field, recipe, smoothDensity(part, field, edited, recipe, progress), threshold, progress);
 }
 
 PartShape coverShape(const Part& part, const FieldResult& field, const Recipe& recipe, double threshold, double margin,
                      Progress& progress) {
     const auto edited = std::make_shared<const EditedField>(editedField(part, field, recipe, progress));
-    const auto density = smoothDensity(part, field, edited->cells, recipe, progress);
+    const auto density = smoothDensity(part, field, *edited, recipe, progress);
     PartShape cover =
         buildCover(part, field.regions, freeBody(field, recipe, density, threshold, progress), margin, recipe.edges);
-    if (recipe.keepMembers && edited->hasThin)
-        cover.latticeSpacing = [edited](const Vec3& p) { return edited->spacingAt(p); };
+    if (edited->hasThin) cover.latticeSpacing = [edited](const Vec3& p) { return edited->spacingAt(p); };
     return cover;
 }
 
@@ -429,7 +405,6 @@ struct BuiltSurface {
     SurfaceResult r;
     PartShape body;
     std::vector<lattice::SurfaceSet> vertexSurfaces;
-    std::vector<char> shaped;  ///< [cells]
 };
 
 BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& recipe, const EditedField& edited,
@@ -438,8 +413,7 @@ BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& rec
     b.body = recipe.keepMembers
                  ? buildKeepingMembers(part, field, recipe, edited, density, b.r, b.vertexSurfaces, progress)
                  : buildWithOneThreshold(part, field, recipe, density, b.r, b.vertexSurfaces, progress);
-    b.shaped = shapedCells(field, b.body.bars);
-    const field::Topology meant = meantTopology(edited.cells, recipe.threshold, b.shaped, *b.body.solid);
+    const field::Topology meant = meantTopology(edited.cells, recipe.threshold, edited.shaped, *b.body.solid);
     // where cells touch in an edge only, both counts are as good
     b.r.rawGenus = std::clamp(b.r.measures.genus, meant.leastHandles, meant.mostHandles);
     return b;
@@ -448,7 +422,7 @@ BuiltSurface build(const Part& part, const FieldResult& field, const Recipe& rec
 SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const Recipe& recipe, Progress& progress) {
     EditedField edited = editedField(part, field, recipe, progress);
     const field::DensityField& cells = edited.cells;
-    const auto density = smoothDensity(part, field, cells, recipe, progress);
+    const auto density = smoothDensity(part, field, edited, recipe, progress);
     BuiltSurface built = build(part, field, recipe, edited, density, progress);
     if (const double fine = 0.48 * cells.spacing.minCoeff();
         recipe.keepMembers && recipe.surfaceSpacing > fine && built.r.rawGenus != built.r.measures.genus) {
@@ -464,16 +438,17 @@ SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const R
     }
     SurfaceResult& r = built.r;
     const PartShape& final = built.body;
-    const std::vector<char>& shaped = built.shaped;
+    const std::vector<char>& shaped = edited.shaped;
     r.mass = r.measures.volume * part.material.density;
     measureBores(part, built.vertexSurfaces, r);
 
     const shape::RawBody raw(cells, recipe.threshold);
     r.rawPieces = thresholdFigures(part, field, recipe).keptPieces;
-    const surface::TriangleTree rawTree(edited.iso), ownTree(r.mesh);
-    measureDeviation(cells, raw, rawTree, shaped, untrimmed(field, recipe, 0), recipe.keepMembers, r, progress);
+    const surface::TriangleTree ownTree(r.mesh);
+    measureDeviation(cells, raw, edited.iso->tree, shaped, untrimmed(field, recipe, 0), recipe.keepMembers, r,
+                     progress);
     r.thickness = surface::wallThickness(r.mesh, ownTree, progress);
-    findLosses(part, field, thinnerPlaces(field, recipe, edited.iso, rawTree, ownTree, final, shaped, progress), r);
+    findLosses(part, field, thinnerPlaces(field, recipe, *edited.iso, ownTree, final, shaped, progress), r);
     tellThinMembers(std::move(edited.members), part, recipe, cells, *final.solid, ownTree, r);
     return std::move(built.r);
 }

@@ -18,41 +18,6 @@ constexpr std::size_t leastBalls = 6;
 // A member goes on where it is up to so many times as thick as the smallest: it is decided whole, not its waist alone.
 constexpr double wholeUpTo = 1.3;
 
-/// Places by cubes of a given size, to find those near by.
-class Bins {
-  public:
-    Bins(const std::vector<Vec3>& places, double size) : places_(places), size_(size) {
-        for (std::size_t i = 0; i < places.size(); ++i) bin_[keyOf(places[i], {})].push_back(i);
-    }
-    /// Calls visit(index) for places within the bins' size.
-    template <class Visit>
-    void near(const Vec3& p, const Visit& visit) const {
-        for (int n = 0; n < 27; ++n) {
-            const auto at = bin_.find(keyOf(p, {n % 3 - 1, n / 3 % 3 - 1, n / 9 - 1}));
-            if (at == bin_.end()) continue;
-            for (auto i : at->second)
-                if ((places_[i] - p).squaredNorm() <= size_ * size_) visit(i);
-        }
-    }
-
-  private:
-    std::array<long, 3> keyOf(const Vec3& p, const std::array<int, 3>& step) const {
-        std::array<long, 3> key;
-        for (int a = 0; a < 3; ++a) key[a] = std::lround(std::floor(p[a] / size_)) + step[a];
-        return key;
-    }
-    const std::vector<Vec3>& places_;
-    double size_;
-    std::map<std::array<long, 3>, std::vector<std::size_t>> bin_;
-};
-
-std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
-    const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing);
-    std::array<int, 3> c;
-    for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, f.cells[a] - 1);
-    return f.index(c[0], c[1], c[2]);
-}
-
 /// Cells around a place. Calls visit(cell, its centre) for those whose centres lie within a distance.
 template <class Visit>
 void forCellsNear(const field::DensityField& f, const Vec3& p, double reach, const Visit& visit) {
@@ -71,37 +36,47 @@ void forCellsNear(const field::DensityField& f, const Vec3& p, double reach, con
             }
 }
 
-struct Balls {
-    std::vector<Vec3> centre;
-    std::vector<double> radius;
-};
-
 /// Balls between opposite walls that are thinner than some. @param counts  whether a place does
 template <class Counts>
-Balls thinBalls(const field::DensityField& field, const surface::TriMesh& iso, const surface::TriangleTree& tree,
-                double thinnerThan, const Counts& counts, Progress& progress) {
+std::vector<surface::Ball> thinBalls(const field::DensityField& field, const IsoSurface& iso, double thinnerThan,
+                                     const Counts& counts, Progress& progress) {
     progress.step("Looking for thin members");
     const double cell = field.spacing.maxCoeff();
-    std::vector<surface::InscribedBall> found(iso.triangle.size());
+    const surface::TriMesh& mesh = iso.mesh;
+    std::vector<surface::InscribedBall> found(mesh.triangle.size());
     parallelFor(found.size(), [&](std::size_t t) {
-        const Triangle& v = iso.triangle[t];
-        const Vec3 &a = iso.position[v[0]], &b = iso.position[v[1]], &c = iso.position[v[2]];
+        const Triangle& v = mesh.triangle[t];
+        const Vec3 &a = mesh.position[v[0]], &b = mesh.position[v[1]], &c = mesh.position[v[2]];
         const Vec3 across = (b - a).cross(c - a);
         if (!(across.norm() > 1e-12)) return;
         const Vec3 p = (a + b + c) / 3;
         if (!counts(p)) return;
-        const auto ball = surface::inscribedBall(tree, p, across.normalized(), 0.5 * thinnerThan);
+        const auto ball = surface::inscribedBall(iso.tree, p, across.normalized(), 0.5 * thinnerThan);
         if (!ball || ball->separation < surface::wallSeparation || ball->radius < leastRadius * cell) return;
         if (counts(ball->centre)) found[t] = *ball;
     });
     progress.check();
-    Balls balls;
+    std::vector<surface::Ball> balls;
     for (const auto& b : found)
-        if (b.radius > 0) {
-            balls.centre.push_back(b.centre);
-            balls.radius.push_back(b.radius);
-        }
+        if (b.radius > 0) balls.push_back({b.centre, b.radius});
     return balls;
+}
+
+/// Balls whose middles lie within a distance of each other, in sets.
+DisjointSets<std::size_t> chains(const std::vector<surface::Ball>& balls, double reach) {
+    DisjointSets<std::size_t> sets(balls.size());
+    const surface::Bins bins(reach);
+    std::unordered_map<std::int64_t, std::vector<std::size_t>> at;
+    for (std::size_t b = 0; b < balls.size(); ++b) {
+        const Vec3& p = balls[b].centre;
+        bins.within(p - Vec3::Constant(reach), p + Vec3::Constant(reach), [&](std::int64_t key) {
+            if (const auto near = at.find(key); near != at.end())
+                for (const std::size_t other : near->second)
+                    if ((balls[other].centre - p).norm() <= reach) sets.join(b, other);
+        });
+        at[bins.keyAt(p)].push_back(b);
+    }
+    return sets;
 }
 
 /// Longest distance between places, from one that is farthest from the first: within a factor of two of the longest.
@@ -124,32 +99,47 @@ std::vector<Vec3> images(const Part& part, const Vec3& p) {
     return all;
 }
 
+/// Whether a place lies inside a member.
+bool holds(const RawMember& m, const Vec3& p, double cell) {
+    return std::any_of(m.balls.begin(), m.balls.end(),
+                       [&](const surface::Ball& b) { return (b.centre - p).norm() < std::max(b.radius, 0.75 * cell); });
+}
+
 /// What the recipe decides of a member: the latest decision with a place inside it, or inside its mirror image.
 MemberFate fateOf(const Part& part, const Recipe& recipe, const RawMember& m, double cell) {
-    auto holds = [&](const Vec3& p) {
-        for (std::size_t b = 0; b < m.centre.size(); ++b)
-            if ((m.centre[b] - p).norm() < std::max(m.radius[b], 0.75 * cell)) return true;
-        return false;
-    };
     for (auto d = recipe.thin.decisions.rbegin(); d != recipe.thin.decisions.rend(); ++d)
         for (const Vec3& p : images(part, d->at))
-            if (holds(p)) return d->fate;
+            if (holds(m, p, cell)) return d->fate;
     return recipe.thin.others;
 }
 
 }  // namespace
 
-std::vector<float> thicknessNear(const field::DensityField& field, const surface::TriMesh& iso, double thinnerThan,
+std::size_t cellAt(const field::DensityField& f, const Vec3& p) {
+    const Vec3 x = (p - f.origin).cwiseQuotient(f.spacing);
+    std::array<int, 3> c;
+    for (int a = 0; a < 3; ++a) c[a] = std::clamp(static_cast<int>(std::floor(x[a])), 0, f.cells[a] - 1);
+    return f.index(c[0], c[1], c[2]);
+}
+
+double deepestNear(const shape::Shape& solid, const surface::TriangleTree& tree, const Vec3& p, double cell) {
+    double deep = 0;
+    for (int n = -1; n < 6; ++n) {
+        const Vec3 q = n < 0 ? p : Vec3(p + (n % 2 ? 0.4 : -0.4) * cell * Vec3::Unit(n / 2));
+        if (solid.evaluate(q).value < 0) deep = std::max(deep, tree.distance(q));
+    }
+    return deep;
+}
+
+std::vector<float> thicknessNear(const field::DensityField& field, const IsoSurface& iso, double thinnerThan,
                                  Progress& progress) {
-    const Balls balls = thinBalls(
-        field, iso, surface::TriangleTree(iso), thinnerThan, [](const Vec3&) { return true; }, progress);
     std::vector<float> thin(field.count(), 0.0f);
-    for (std::size_t b = 0; b < balls.centre.size(); ++b)
-        forCellsNear(field, balls.centre[b], balls.radius[b] + 1.25 * field.spacing.maxCoeff(),
-                     [&](std::size_t c, const Vec3&) {
-                         const auto t = static_cast<float>(2 * balls.radius[b]);
-                         if (thin[c] == 0 || t < thin[c]) thin[c] = t;
-                     });
+    for (const surface::Ball& b : thinBalls(
+             field, iso, thinnerThan, [](const Vec3&) { return true; }, progress))
+        forCellsNear(field, b.centre, b.radius + 1.25 * field.spacing.maxCoeff(), [&](std::size_t c, const Vec3&) {
+            const auto t = static_cast<float>(2 * b.radius);
+            if (thin[c] == 0 || t < thin[c]) thin[c] = t;
+        });
     return thin;
 }
 
@@ -158,44 +148,34 @@ double smallestMember(const Recipe& recipe, const field::DensityField& field) {
 }
 
 std::vector<RawMember> findThinMembers(const Part& part, const FieldResult& field, const Recipe& recipe,
-                                       const surface::TriMesh& iso, const std::vector<char>& shaped,
-                                       Progress& progress) {
+                                       const IsoSurface& iso, const std::vector<char>& shaped, Progress& progress) {
     const double cell = field.field.spacing.maxCoeff(), smallest = smallestMember(recipe, field.field);
-    const surface::TriangleTree tree(iso);
     const Box3 inner = field.regions.designSpace.grown(-0.25 * cell);
-    const Balls balls = thinBalls(
-        field.field, iso, tree, wholeUpTo * smallest,
+    const std::vector<surface::Ball> balls = thinBalls(
+        field.field, iso, wholeUpTo * smallest,
         [&](const Vec3& p) { return !shaped[cellAt(field.field, p)] && inner.contains(p); }, progress);
-    DisjointSets<std::size_t> sets(balls.centre.size());
-    const Bins bins(balls.centre, joinReach * cell);
-    for (std::size_t i = 0; i < balls.centre.size(); ++i)
-        bins.near(balls.centre[i], [&](std::size_t j) {
-            if (j < i) sets.join(i, j);
-        });
     std::map<std::size_t, RawMember> groups;
-    for (std::size_t i = 0; i < balls.centre.size(); ++i) {
-        RawMember& m = groups[sets.find(i)];
-        m.centre.push_back(balls.centre[i]);
-        m.radius.push_back(balls.radius[i]);
-    }
+    DisjointSets<std::size_t> sets = chains(balls, joinReach * cell);
+    for (std::size_t b = 0; b < balls.size(); ++b) groups[sets.find(b)].balls.push_back(balls[b]);
     std::vector<RawMember> members;
     for (auto& [root, m] : groups) {
-        if (m.centre.size() < leastBalls) continue;
         std::vector<Vec3> core;  // what is thinner than the smallest
         Vec3 middle = Vec3::Zero();
         double sum = 0, least = 1e300;
-        for (std::size_t b = 0; b < m.centre.size(); ++b) {
-            if (m.radius[b] >= 0.5 * smallest) continue;
-            core.push_back(m.centre[b]);
-            middle += m.centre[b];
-            sum += m.radius[b];
-            least = std::min(least, m.radius[b]);
+        for (const surface::Ball& b : m.balls) {
+            if (b.radius >= 0.5 * smallest) continue;
+            core.push_back(b.centre);
+            middle += b.centre;
+            sum += b.radius;
+            least = std::min(least, b.radius);
         }
         if (core.size() < leastBalls) continue;
         middle /= static_cast<double>(core.size());
         m.told.thickness = 2 * sum / static_cast<double>(core.size());
         m.told.least = 2 * least;
-        m.told.length = lengthOf(m.centre);
+        std::vector<Vec3> whole;
+        for (const surface::Ball& b : m.balls) whole.push_back(b.centre);
+        m.told.length = lengthOf(whole);
         if (lengthOf(core) < std::max(m.told.thickness, cell)) continue;  // a speck on a thicker one
         m.told.at = *std::min_element(core.begin(), core.end(), [&](const Vec3& a, const Vec3& b) {
             return (a - middle).squaredNorm() < (b - middle).squaredNorm();
@@ -218,10 +198,10 @@ void leaveOut(const std::vector<const RawMember*>& members, const surface::Trian
     const double cell = before.spacing.maxCoeff();
     std::vector<char> thin(before.count(), 0), beside(before.count(), 0);
     for (const RawMember* m : members)
-        for (std::size_t b = 0; b < m->centre.size(); ++b) {
-            forCellsNear(before, m->centre[b], m->radius[b] + 1.75 * cell,
-                         [&](std::size_t c, const Vec3&) { thin[c] = 1; });
-            forCellsNear(before, m->centre[b], m->radius[b] + 1.75 * cell + 0.5 * diameter + cell,
+        for (const surface::Ball& b : m->balls) {
+            const double around = b.radius + 1.75 * cell;
+            forCellsNear(before, b.centre, around, [&](std::size_t c, const Vec3&) { thin[c] = 1; });
+            forCellsNear(before, b.centre, around + 0.5 * diameter + cell,
                          [&](std::size_t c, const Vec3&) { beside[c] = 1; });
         }
     // middles of such balls, at the corners of half cells
@@ -251,19 +231,19 @@ void bringUp(const RawMember& m, double threshold, double smallest, field::Densi
     constexpr int fine = 4;
     constexpr double smoothedAway = 0.12;  // cells, of the radius of a strut
     const double cell = cells.spacing.maxCoeff();
-    const double reach = cell + 0.5 * std::max(smallest, 2 * *std::max_element(m.radius.begin(), m.radius.end())) +
-                         0.87 * cells.spacing.maxCoeff();
-    std::map<std::size_t, std::vector<std::size_t>> ballsOf;
-    for (std::size_t b = 0; b < m.centre.size(); ++b)
-        forCellsNear(cells, m.centre[b], reach, [&](std::size_t c, const Vec3&) { ballsOf[c].push_back(b); });
+    std::map<std::size_t, std::vector<surface::Ball>> ballsOf;
+    for (const surface::Ball& b : m.balls) {
+        const surface::Ball filled{b.centre, std::max(0.5 * smallest + smoothedAway * cell, b.radius)};
+        forCellsNear(cells, b.centre, filled.radius + 0.87 * cell,
+                     [&](std::size_t c, const Vec3&) { ballsOf[c].push_back(filled); });
+    }
     for (const auto& [c, balls] : ballsOf) {
         int inside = 0;
         for (int s = 0; s < fine * fine * fine; ++s) {
             const Vec3 at = Vec3(s % fine + 0.5, s / fine % fine + 0.5, s / (fine * fine) + 0.5) / fine;
             const Vec3 p = cells.centre(c) + cells.spacing.cwiseProduct(at - Vec3::Constant(0.5));
-            inside += std::any_of(balls.begin(), balls.end(), [&](std::size_t b) {
-                return (m.centre[b] - p).norm() < std::max(0.5 * smallest + smoothedAway * cell, m.radius[b]);
-            });
+            inside += std::any_of(balls.begin(), balls.end(),
+                                  [&](const surface::Ball& b) { return (b.centre - p).norm() < b.radius; });
         }
         const double share = inside / static_cast<double>(fine * fine * fine);
         cells.density[c] =
@@ -274,14 +254,14 @@ void bringUp(const RawMember& m, double threshold, double smallest, field::Densi
 }  // namespace
 
 void applyFates(const std::vector<RawMember>& members, const FieldResult& field, const Recipe& recipe,
-                const surface::TriMesh& iso, field::DensityField& cells) {
+                const IsoSurface& iso, field::DensityField& cells) {
     const double smallest = smallestMember(recipe, field.field);
     std::vector<const RawMember*> out;
     for (const RawMember& m : members)
         if (m.told.fate == MemberFate::leaveOut) out.push_back(&m);
     if (!out.empty()) {
         const field::DensityField before = cells;
-        leaveOut(out, surface::TriangleTree(iso), before, recipe.threshold, wholeUpTo * smallest, cells);
+        leaveOut(out, iso.tree, before, recipe.threshold, wholeUpTo * smallest, cells);
     }
     for (const RawMember& m : members)
         if (m.told.fate == MemberFate::thicken) bringUp(m, recipe.threshold, smallest, cells);
@@ -295,21 +275,15 @@ void tellThinMembers(std::vector<RawMember> members, const Part& part, const Rec
     r.smallestMember = smallestMember(recipe, field);
     auto mm = [](double v) { return formatNumber(v, 3) + " mm"; };
     for (RawMember& m : members) {
-        std::vector<double> depth(m.centre.size());
+        std::vector<double> depth(m.balls.size());
         parallelFor(depth.size(), [&](std::size_t b) {
-            // the middle of a member may have moved a little
-            for (int n = -1; n < 6; ++n) {
-                const Vec3 p =
-                    n < 0 ? m.centre[b] : Vec3(m.centre[b] + (n % 2 ? 0.4 : -0.4) * cell * Vec3::Unit(n / 2));
-                if (solid.evaluate(p).value < 0) depth[b] = std::max(depth[b], tree.distance(p));
-            }
             // near its roots the body is thicker than the member
-            const double most = m.told.fate == MemberFate::thicken ? 0.5 * r.smallestMember : m.radius[b];
-            depth[b] = std::min(depth[b], most);
+            const double most = m.told.fate == MemberFate::thicken ? 0.5 * r.smallestMember : m.balls[b].radius;
+            depth[b] = std::min(deepestNear(solid, tree, m.balls[b].centre, cell), most);
         });
         double sum = 0, counted = 0;
         for (std::size_t b = 0; b < depth.size(); ++b)
-            if (m.radius[b] < 0.5 * r.smallestMember) {
+            if (m.balls[b].radius < 0.5 * r.smallestMember) {
                 sum += depth[b];
                 ++counted;
             }
@@ -339,11 +313,10 @@ void tellThinMembers(std::vector<RawMember> members, const Part& part, const Rec
         r.members.push_back(m.told);
     }
     for (const MemberDecision& d : recipe.thin.decisions) {
-        bool isThere = false;
-        for (const RawMember& m : members)
-            for (const Vec3& p : images(part, d.at))
-                for (std::size_t b = 0; b < m.centre.size() && !isThere; ++b)
-                    isThere = (m.centre[b] - p).norm() < std::max(m.radius[b], 0.75 * cell);
+        const std::vector<Vec3> places = images(part, d.at);
+        const bool isThere = std::any_of(members.begin(), members.end(), [&](const RawMember& m) {
+            return std::any_of(places.begin(), places.end(), [&](const Vec3& p) { return holds(m, p, cell); });
+        });
         if (!isThere)
             r.findings.push_back({GeometryFinding::Kind::lostDecision,
                                   std::string("A decision, ") + name(d.fate) +

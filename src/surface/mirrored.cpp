@@ -9,6 +9,8 @@
 namespace escultura::surface {
 namespace {
 
+constexpr double mostOff = 0.02;  // of the spacing that a vertex may lie off the solid, where it has a kink
+
 Vec3 mirrored(Vec3 p, const MirrorPlane& plane) {
     p[plane.axis] = 2 * plane.at - p[plane.axis];
     return p;
@@ -99,6 +101,24 @@ bool openAtPlanes(const LowerPart& part, std::span<const MirrorPlane> planes, in
                   const TriMesh& mesh, std::vector<lattice::SurfaceSet>& sets, TriMesh& open) {
     open.position = mesh.position;
     auto setOf = [&](std::int32_t v) -> lattice::SurfaceSet& { return sets[static_cast<std::size_t>(v)]; };
+    // moves a vertex onto one more surface; where the body has a kink it is enough to be close
+    auto putOn = [&](int surface, std::int32_t v) {
+        lattice::SurfaceSet& set = setOf(v);
+        if (!set.add(surface)) return false;
+        const int ids[3] = {set.id[0], set.id[1], set.id[2]};
+        Vec3& place = open.position[static_cast<std::size_t>(v)];
+        Vec3 p = place;
+        if (!shape::projectOnto(part, ids, set.count(), p, 0.6 * spacing)) {
+            p = place;
+            for (const auto id : set.id)
+                if (id >= first)
+                    p[planes[static_cast<std::size_t>(id - first)].axis] =
+                        planes[static_cast<std::size_t>(id - first)].at;
+            if (std::abs(part.evaluate(p).value) > mostOff * spacing) return false;
+        }
+        place = p;
+        return true;
+    };
     for (bool changed = true; changed;) {
         changed = false;
         open.triangle.clear();
@@ -123,23 +143,15 @@ bool openAtPlanes(const LowerPart& part, std::span<const MirrorPlane> planes, in
                 if (at == border.end()) continue;
                 for (const auto w : at->first) {
                     if (setOf(w).has(at->second)) continue;
-                    if (setOf(w).count() > 2) return false;
-                    setOf(w).add(at->second);  // a small chamfer: its corner moves onto the plane
                     changed = true;
-                    const lattice::SurfaceSet& set = setOf(w);
-                    const int ids[3] = {set.id[0], set.id[1], set.id[2]};
-                    Vec3& place = open.position[static_cast<std::size_t>(w)];
-                    Vec3 p = place;
-                    if (!shape::projectOnto(part, ids, set.count(), p, 0.6 * spacing)) {
-                        p = place;  // where the body has a kink it is enough to be close
-                        const MirrorPlane& m = planes[static_cast<std::size_t>(at->second - first)];
-                        p[m.axis] = m.at;
-                        if (std::abs(part.evaluate(p).value) > 0.02 * spacing) return false;
-                    }
-                    place = p;
+                    if (!putOn(at->second, w)) return false;  // a small chamfer: its corner moves onto the plane
                 }
             }
     }
+    // a vertex inside a plane's face that ended at its border
+    for (std::size_t t = 0; t < open.triangle.size(); ++t)
+        for (const auto w : open.triangle[t])
+            if (setOf(w).id[0] >= first && !putOn(open.owner[t], w)) return false;
     return true;
 }
 
@@ -239,6 +251,12 @@ std::optional<TriMesh> extractMirrored(const shape::MachinedSolid& solid, const 
     unfold(planes, imageOf, open, sets, image);
     dropUnused(open, sets, image);
     if (!measure(open).watertight) return std::nullopt;
+    // samples in the box may miss what is small, such as a region that was thickened on one side only
+    std::vector<char> off(open.position.size(), 0);
+    parallelFor(off.size(), [&](std::size_t v) {
+        off[v] = std::abs(solid.evaluate(open.position[v]).value) > mostOff * options.spacing;
+    });
+    if (std::any_of(off.begin(), off.end(), [](char o) { return o != 0; })) return std::nullopt;
     vertexSurfaces = std::move(sets);
     images = std::move(image);
     return open;

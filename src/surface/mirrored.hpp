@@ -24,9 +24,11 @@ struct MirrorImage {
     std::uint8_t on = 0;     ///< bit k: lies on plane k
 };
 
+/// Vertices lie on their surfaces as extractSurface() puts them, but on the planes, where the solid has a kink, within
+/// 0.02 of the spacing.
 /// @param images  receives the image of each vertex
-/// @return        nothing when the solid is not symmetric about the planes, as far as samples tell, or when an edge of
-///                the half could not be put on a plane
+/// @return        nothing when the solid is not symmetric about the planes (by samples, and by every vertex of the
+///                images), or when an edge of the half could not be put on a plane
 std::optional<TriMesh> extractMirrored(const shape::MachinedSolid& solid, const ExtractOptions& options,
                                        std::span<const MirrorPlane> planes, Progress& progress,
                                        std::vector<lattice::SurfaceSet>& vertexSurfaces,
