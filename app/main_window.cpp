@@ -38,6 +38,8 @@ MainWindow::MainWindow() {
     bar_ = new ViewBar(session_);
     drawer_ = new Drawer(session_);
     strip_ = new RequirementStrip(session_);
+    painter_ = new FieldPainter(this);
+    connect(painter_, &FieldPainter::painted, this, [this](const auto& scene) { view_->setScene(scene, false); });
     error_ = label("", "error");
     error_->setObjectName("error");
     error_->setStyleSheet("background:#FBEADF; border-bottom:1px solid #E0B49A; padding:8px 16px;");

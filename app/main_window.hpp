@@ -7,6 +7,7 @@
 
 #include "dossier/dossier.hpp"
 #include "drawer/drawer.hpp"
+#include "field_painter.hpp"
 #include "requirement_strip.hpp"
 #include "session.hpp"
 #include "shelf/shelf.hpp"
@@ -182,6 +183,7 @@ class MainWindow : public QMainWindow {
     Drawer* drawer_;
     CageEditor* editor_;
     RequirementStrip* strip_;
+    FieldPainter* painter_;
     QWidget* progress_;
     QLabel *progressText_, *error_, *title_;
     QProgressBar* progressBar_;

@@ -135,8 +135,9 @@ void MainWindow::makeViewMenu() {
                             "Show deviation",      "Show results",   "Show thickness",
                             "Show draft",          "Show overhangs", "Show field comparison",
                             "Show original",       "Show mesh",      "Show cage",
-                            "Show cage deviation", "Show solid",     "Show modes"};
-    for (int s = 0; s < 15; ++s)
+                            "Show cage deviation", "Show solid",     "Show modes",
+                            "Show curvature"};
+    for (int s = 0; s < static_cast<int>(std::size(titles)); ++s)
         addEntry(
             view, titles[s], {},
             [this, s] {

@@ -27,12 +27,14 @@ report::SceneOptions MainWindow::sceneOptions() {
 void MainWindow::showScene(bool refit) {
     if (!session_.hasProject()) return;
     if (editor_->isOn()) {  // the view belongs to the cage
+        painter_->drop();
         editor_->refresh();
         view_->setNotice("");
         shown_.reset();
         return;
     }
     if (const auto growing = session_.growing()) {
+        painter_->drop();
         shown_.reset();
         view_->setNotice("");  // the caption says it
         view_->setScene(report::growingScene(session_.part(), *growing, session_.recipe().threshold), refit);
@@ -93,7 +95,9 @@ void MainWindow::giveWay(ShownResults& r, report::SceneOptions& o) {
     if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
     if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
     if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
-    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness) && !k.surface)
+    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness ||
+         o.show == Show::curvature) &&
+        !k.surface)
         o.show = Show::field;
     if (o.show == Show::draft || o.show == Show::overhang) {
         if (!r.process) showProcess();
@@ -132,6 +136,7 @@ bool MainWindow::isStale(const ShownResults& r, const report::SceneOptions& o) c
         case Show::surface:
         case Show::deviation:
         case Show::thickness:
+        case Show::curvature:
             return session_.freshness(Stage::surface) != Freshness::fresh;
         default:
             return false;
@@ -178,6 +183,14 @@ void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale,
     inputs.baselineName = all.variants.at(all.baseline).name;
     inputs.beside = r.baselineSurface ? &r.baselineSurface->mesh : nullptr;
     inputs.analysis = r.analysis.get();
+    painter_->drop();
+    const auto field = all.field(recipe);
+    if (field && !field->drawn.empty() && (o.show == Show::field || o.fieldGhost)) {
+        // a large field: at once in few cells, and in more when nothing moves any more
+        inputs.drawn = field->drawn.back().get();
+        if (o.show == Show::field && panes_->companions().empty())
+            painter_->ask(all, o, field->drawn.size() > 1 ? field->drawn.front() : nullptr);
+    }
     auto scene = report::makeScene(all, recipe, o, inputs);
     if (!panes_->companions().empty()) {
         shareLegend(o, *scene);

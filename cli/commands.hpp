@@ -56,7 +56,7 @@ struct RunOptions {
     std::vector<std::string> analyses;
     std::optional<std::string> faceSize, cageTolerance;
     bool rebuild = false, test = false, untested = false, oneThreshold = false;
-    std::optional<std::string> smallestMember, edgeRadius, chordError;
+    std::optional<std::string> smallestMember, edgeRadius, edgeError, chordError;
     std::string thinMembers;
     std::optional<int> elementsThrough, aroundCircle;
     std::string save;  // project file

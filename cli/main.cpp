@@ -91,6 +91,10 @@ CLI::App* addRun(CLI::App& app, RunOptions& o) {
                     "Rounding of edges at the sides of the design space, mm or with a unit (default: 1.6 cells; 0: "
                     "sharp)")
         ->type_name("LENGTH");
+    run->add_option("--edge-error", o.edgeError,
+                    "Most that the surface's triangles leave rounded edges, fillets and rims by, mm or with a unit "
+                    "(default: a fiftieth of a cell; 0: as they come)")
+        ->type_name("LENGTH");
     run->add_option("--elements-through", o.elementsThrough,
                     "Least number of elements through every wall (default: 2; 0: as the element size gives)")
         ->check(CLI::Range(0, 4));

@@ -59,6 +59,7 @@ void applyOptions(const RunOptions& o, Recipe& recipe) {
                              : o.thinMembers == "bring-up" ? MemberFate::thicken
                                                            : MemberFate::leaveOut;
     if (o.edgeRadius) recipe.edges.radius = length(*o.edgeRadius, "--edge-radius", 0);
+    if (o.edgeError) recipe.edgeError = length(*o.edgeError, "--edge-error", 0);
     if (o.aroundCircle) recipe.check.aroundCircle = *o.aroundCircle;
     if (o.chordError) recipe.check.chordError = length(*o.chordError, "--chord-error", 1e-4);
     if (o.elementsThrough) recipe.check.elementsThrough = *o.elementsThrough;

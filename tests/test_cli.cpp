@@ -81,7 +81,7 @@ class TestCli : public QObject {
     /// Baseline, a raw variant that fails, tests, a fix, everything met, released; then the folder on its own.
     void tellsTheWholeStory() {
         json part = made_up::leverPart();
-        part["requirements"][0]["limit"] = 5;  // the raw lever misses it, a little more material meets it
+        part["requirements"][0]["limit"] = 5.2;  // the lever misses it, a little more material meets it
         const QString in = folder("story");
         const std::string file = made_up::writeLever(in.toStdString(), part, made_up::leverField());
         const QString out = in + "/out", kept = in + "/kept.escultura";
@@ -99,8 +99,10 @@ class TestCli : public QObject {
         QVERIFY(m["open_for_release"].get<bool>());
         std::ifstream in3((out + "/summary.json").toStdString());
         const json s = json::parse(in3);
-        QVERIFY(s["check"]["envelope"]["min_safety_factor"].get<double>() >= 5);
-        QVERIFY(s["proposal"]["measured"].get<double>() > s["proposal"]["safety_factor_before"].get<double>());
+        QVERIFY(s["check"]["envelope"]["min_safety_factor"].get<double>() >= 5.2);
+        // what is measured after a proposal stands beside what was expected; stresses move, so it may be less
+        QVERIFY(s["proposal"]["measured"].get<double>() >= 5.2);
+        QVERIFY(s["proposal"]["safety_factor_before"].get<double>() > 0);
         for (const auto& f : s["findings"]) QVERIFY(f["disposition"]["holds"].get<bool>());
         // moved to another place, it is checked on its own
         QVERIFY(QDir().rename(out, in + "/moved"));

@@ -1,11 +1,13 @@
 // Stage Field and what becomes of a field: combinations, thresholds for a wanted volume, pieces, raw surface, figures.
 #include <QtTest>
 #include <cmath>
+#include <set>
 
 #include "base/error.hpp"
 #include "made_up_part.hpp"
 #include "project/project.hpp"
 #include "project/run.hpp"
+#include "stages/coarser_field.hpp"
 #include "surface/tri_mesh.hpp"
 
 using namespace escultura;
@@ -33,6 +35,31 @@ class TestFieldStage : public QObject {
         lever_ = openPart(made_up::writeLever(dir_.path().toStdString()), progress);
     }
 
+    /// What is drawn of large fields: means over cubes, cut off at the grid's end, and the interfaces' cubes.
+    void coarserFieldsKeepTheMaterial() {
+        const FieldResult& f = field();
+        const auto coarse = coarserField(f.field, f.kept, 300);
+        const field::DensityField& g = coarse->field;
+        QCOMPARE(g.cells, (std::array<int, 3>{16, 6, 3}));  // of 32 x 12 x 6: cubes of two
+        QCOMPARE(g.spacing, Vec3(5, 5, 5));
+        double fine = 0, few = 0;
+        for (const float d : f.field.density) fine += d * f.field.cellVolume();
+        for (const float d : g.density) few += d * g.cellVolume();
+        QVERIFY(std::abs(few / fine - 1) < 1e-6);
+        QCOMPARE(coarse->kept.size(), f.kept.size());
+        for (std::size_t k = 0; k < f.kept.size(); ++k) {
+            std::set<std::size_t> meant;
+            for (const std::size_t c : f.kept[k].cells) {
+                const Vec3 at = (f.field.centre(c) - g.origin) / 5;
+                meant.insert(g.index(static_cast<int>(at[0]), static_cast<int>(at[1]), static_cast<int>(at[2])));
+            }
+            QCOMPARE(std::set<std::size_t>(coarse->kept[k].cells.begin(), coarse->kept[k].cells.end()), meant);
+            QCOMPARE(coarse->kept[k].cells.size(), meant.size());
+        }
+        const auto cut = coarserField(f.field, {}, 60);  // cubes of four: 8 x 3 x 2, of five: 7 x 3 x 2
+        QCOMPARE(cut->field.cells, (std::array<int, 3>{8, 3, 2}));
+        QVERIFY(f.drawn.empty());  // so small a field is drawn as it is
+    }
     void fieldsAreCombined() {
         const auto a = fieldOf({0.f, 0.2f, 0.9f}), b = fieldOf({0.5f, 0.1f, 0.4f}), c = fieldOf({0.1f, 0.9f, 0.5f});
         const std::vector<const field::DensityField*> all{&a, &b, &c};

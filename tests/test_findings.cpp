@@ -124,7 +124,8 @@ class TestFindings : public QObject {
                 const double d = (q - t.centre).norm(), moved = tree.distance(q);
                 // sides of the design space stay where they are
                 if (thick->mesh.owner[f] == 0 && d < 9 && q[2] > 2.5 && q[2] < 12.5) inside += moved, ++count;
-                if (d > t.radius + t.edge + 1) outside = std::max(outside, moved);
+                // and triangles may meet their edges elsewhere
+                if (d > t.radius + t.edge + 1 && q[2] > 1 && q[2] < 14) outside = std::max(outside, moved);
             }
         QVERIFY(count > 50);
         QVERIFY2(near(inside / count, 1.0, 0.15), qPrintable(QString::number(inside / count)));
@@ -327,7 +328,8 @@ class TestFindings : public QObject {
         const auto effect = measuredEffect(p, v);
         QVERIFY(effect->after && effect->mass);
         const double grown = p.surface(v.recipe)->mass - p.surface(p.variants[0].recipe)->mass;
-        QVERIFY2(near(thicken.mass, grown, 0.4), qPrintable(QString::number(grown)));
+        // sides of the design space do not grow: never more than expected
+        QVERIFY2(grown < thicken.mass && grown > 0.5 * thicken.mass, qPrintable(QString::number(grown)));
         QVERIFY(near(*effect->mass, grown, 0.1));
         // kept with the project
         const std::string file = folder().filePath("proposal.escultura").toStdString();

@@ -4,6 +4,7 @@
 #include <QPushButton>
 #include <fstream>
 
+#include "dossier/threshold_control.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "made_up_brace.hpp"
@@ -282,6 +283,44 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QVERIFY(find<QLabel>("error")->text().contains("in use"));
     }
 
+    /// A field of half a million cells follows the slider in fewer, and is drawn whole when nothing moves any more.
+    void largeFieldsAreDrawnCoarserFirst() {
+        closeWindow();
+        const field::DensityField lever = made_up::leverField();
+        field::DensityField fine = lever;
+        fine.cells = {192, 72, 36};
+        fine.spacing = lever.spacing / 6;
+        fine.density.clear();
+        for (int k = 0; k < 36; ++k)
+            for (int j = 0; j < 72; ++j)
+                for (int i = 0; i < 192; ++i) fine.density.push_back(lever.density[lever.index(i / 6, j / 6, k / 6)]);
+        auto part = made_up::leverPart();
+        part["field"]["spacing"] = {2.5 / 6, 2.5 / 6, 2.5 / 6};
+        openWindow(QString::fromStdString(made_up::writeLever(dir_.path().toStdString(), part, fine)));
+        w_->dossier().openCard(Stage::field);
+        QTest::qWait(1500);  // the picture on opening
+        QSignalSpy painted(w_->findChild<FieldPainter*>(), &FieldPainter::painted);
+        auto* control = find<ThresholdControl>("threshold");
+        QTest::keyClick(control, Qt::Key_Right);
+        const auto first = w_->view().scene();
+        QVERIFY2(QString::fromStdString(first->captionDetail).contains("drawn in cells of 0.83 mm"),
+                 first->captionDetail.c_str());
+        QTest::keyClick(control, Qt::Key_Right);  // what was asked for before is forgotten
+        QVERIFY(QTest::qWaitFor([&] { return painted.count() > 0; }, 30000));
+        QTest::qWait(400);
+        QCOMPARE(painted.count(), 1);
+        const auto whole = w_->view().scene();
+        QVERIFY(QString::fromStdString(whole->captionDetail).endsWith("cells at or above 0.52"));
+        QVERIFY(whole->meshes.front().triangle.size() > 3 * first->meshes.front().triangle.size());
+        // what is shown meanwhile is not painted over
+        QTest::keyClick(control, Qt::Key_Right);
+        w_->viewBar().setShow(report::Show::duty);
+        w_->viewBar().refresh();
+        emit w_->viewBar().changed();
+        QTest::qWait(1500);
+        QCOMPARE(painted.count(), 1);
+    }
+
     void mapsAndFiguresOfTheSurface() {
         w_->session().run(Stage::surface);
         QVERIFY(settle());
@@ -290,6 +329,9 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QCOMPARE(w_->viewBar().options().show, report::Show::thickness);
         emit find<QLabel>("surfaceFigures")->linkActivated("deviation");  // the figure leads to its place
         QCOMPARE(w_->viewBar().options().show, report::Show::deviation);
+        w_->session().edit("Build direction", [](project::Project& p) {
+            p.variants[p.open].recipe.printing.up = Vec3::UnitX();  // not the best one
+        });
         click("showOverhangs");
         QVERIFY(settle());
         QVERIFY(w_->session().project().process(w_->session().recipe()));

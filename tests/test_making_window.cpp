@@ -152,7 +152,9 @@ class TestMakingWindow : public QObject, public WindowDriver {
         click("buildFromField");
         QVERIFY(settle());
         const auto surface = session.lastKnown().surface;
-        QVERIFY(surface && surface->measures.watertight && surface->measures.pieces == 1);
+        QVERIFY(surface);
+        QVERIFY2(surface->measures.watertight && surface->measures.pieces == 1,
+                 qPrintable(QString("%1 %2").arg(surface->measures.watertight).arg(surface->measures.pieces)));
         // undone as a step of the history, and done again without computing
         while (session.project().made(session.recipe())) session.undoStack().undo();
         QVERIFY(settle());

@@ -4,6 +4,7 @@
 #include "made_up_part.hpp"
 #include "shape/field_body.hpp"
 #include "shape/machined_solid.hpp"
+#include "shape/member_smoothing.hpp"
 
 using namespace escultura;
 using namespace escultura::shape;
@@ -37,6 +38,96 @@ class TestShape : public QObject {
                 if (std::abs(a - b) >= 2) QCOMPARE(s, std::min(a, b));
                 QCOMPARE(s, smoothMinimum(b, a, 2));
             }
+    }
+    /// The edge of two planes at many angles: the ball's surface where it is nearest, touching both.
+    void edgesAreRoundedByABall() {
+        for (const double turn : {20.0, 60.0, 90.0, 115.0}) {  // degrees between the outward normals
+            const double half = 0.5 * turn * M_PI / 180, radius = 3;
+            const Vec3 na(std::sin(half), std::cos(half), 0), nb(-std::sin(half), std::cos(half), 0);
+            const Vec3 middle(0, -radius / std::cos(half), 0);  // of the ball: the radius below both planes
+            for (int i = 0; i <= 20; ++i) {
+                const double at = half * (0.1 * i - 1);
+                const Vec3 p = middle + radius * Vec3(std::sin(at), std::cos(at), 0);
+                const Rounded r = roundedMaximum(p.dot(na), p.dot(nb), na.dot(nb), radius);
+                QVERIFY(std::abs(r.value) < 1e-9);
+                const Vec3 out = middle + 1.3 * (p - middle);  // and the distance from it
+                const Rounded off = roundedMaximum(out.dot(na), out.dot(nb), na.dot(nb), radius);
+                QVERIFY(std::abs(off.value - 0.3 * radius) < 1e-9);
+                if (i > 0 && i < 20) {
+                    QVERIFY(r.turns);
+                    QVERIFY((r.first * na + r.second * nb - (p - middle) / radius).norm() < 1e-9);
+                }
+            }
+            const Vec3 beside = middle + radius * na + 2 * Vec3(na[1], -na[0], 0);  // on the first plane alone
+            QVERIFY(!roundedMaximum(beside.dot(na), beside.dot(nb), na.dot(nb), radius).turns);
+        }
+        // the two sides of a wall thinner than the ball are left alone
+        const Rounded wall = roundedMaximum(-0.4, -0.6, -1, 3);
+        QCOMPARE(wall.value, -0.4);
+    }
+    /// A cube's trimmed edge, by the solid: the arc, its chord, and sharp faces beside it.
+    void trimmedEdgesAreArcs() {
+        const auto slab = std::make_shared<FunctionBody>([](const Vec3& p) { return p.x() - 10; });
+        MachinedSolid s(slab, Box3{Vec3::Constant(-20), Vec3::Constant(20)});
+        s.addTrim({Primitive::Kind::plane, Vec3(0, 6, 0), Vec3::UnitY(), 0}, 4);
+        const double middle = 4 * std::sqrt(0.5);
+        QVERIFY(std::abs(s.bodyValue(Vec3(6 + middle, 2 + middle, 1))) < 1e-9);
+        QVERIFY(std::abs(s.bodyValue(Vec3(10, 1.9, 1))) < 1e-9);
+        QVERIFY(std::abs(s.bodyValue(Vec3(5.9, 6, 1))) < 1e-9);
+        // a chord of a circle of 4 mm that is off by 0.05: 2 sqrt(0.05 (8 - 0.05))
+        QVERIFY(std::abs(s.chordAt(Vec3(6 + middle, 2 + middle, 1), 0.3, 0.05) - 2 * std::sqrt(0.05 * 7.95)) < 1e-9);
+        QVERIFY(std::isinf(s.chordAt(Vec3(10, -3, 1), 0.3, 0.05)));
+        QVERIFY(std::isinf(s.chordAt(Vec3(6 + middle, 2 + middle, 1), 0.3, 2)));  // one chord is near enough
+    }
+    /// A tilted web and a tilted strut of 0/1 cells: their directions, and what smoothing along them does.
+    void thinMembersAreSmoothedAlongThemselves() {
+        const Vec3 tilt = Vec3(0.3, 0.2, 1).normalized(), middle = Vec3::Constant(20.3);
+        auto cells = [&](const std::function<bool(const Vec3&)>& inside) {
+            CellGrid g{{40, 40, 40}, {}};
+            for (int k = 0; k < 40; ++k)
+                for (int j = 0; j < 40; ++j)
+                    for (int i = 0; i < 40; ++i) g.v.push_back(inside(Vec3(i, j, k) - middle) ? 1.0f : 0.0f);
+            return g;
+        };
+        auto blurred = [](CellGrid g, double sigma) {
+            for (int axis = 0; axis < 3; ++axis) convolve(g, axis, gaussian(sigma));
+            return g;
+        };
+        const CellGrid web = cells([&](const Vec3& p) { return std::abs(p.dot(tilt)) < 1; });
+        const CellGrid strut = cells([&](const Vec3& p) { return (p - p.dot(tilt) * tilt).norm() < 1.5; });
+        const std::size_t at = web.at(20, 20, 20);
+        const auto ofWeb = StructureTensor(blurred(web, 1), Vec3::Ones()).at(at);
+        for (int k = 0; k < 2; ++k) {
+            QVERIFY(std::abs(ofWeb.along[k].dot(tilt)) < std::sin(6 * M_PI / 180));  // six degrees
+            QVERIFY(ofWeb.share[k] > 0.9);
+        }
+        const auto ofStrut = StructureTensor(blurred(strut, 1), Vec3::Ones()).at(at);
+        QVERIFY(std::abs(ofStrut.along[1].dot(tilt)) > std::cos(5 * M_PI / 180));
+        QVERIFY2(ofStrut.share[1] > 0.5 && ofStrut.share[0] < 0.01, QByteArray::number(ofStrut.share[1]));
+        // what is left of the steps: how the density in the web's own plane varies; its mean stays
+        const CellGrid before = blurred(web, 0.64);
+        CellGrid after = before;
+        smoothAlong(after, CellGrid{web.n, std::vector<float>(web.v.size(), 1.0f)},
+                    StructureTensor(blurred(web, 1), Vec3::Ones()), Vec3::Ones(), 4.5, 1.5);
+        auto spread = [&](const CellGrid& g, double& mean) {
+            double square = 0, count = 0;
+            mean = 0;
+            for (int k = 8; k < 32; ++k)
+                for (int j = 8; j < 32; ++j)
+                    for (int i = 8; i < 32; ++i) {
+                        if (std::abs(std::abs((Vec3(i, j, k) - middle).dot(tilt)) - 1) > 0.1) continue;  // at a face
+                        const double v = g.v[g.at(i, j, k)];
+                        mean += v;
+                        square += v * v;
+                        ++count;
+                    }
+            mean /= count;
+            return std::sqrt(square / count - mean * mean);
+        };
+        double had = 0, has = 0;
+        const double was = spread(before, had), is = spread(after, has);
+        QVERIFY2(is < 0.5 * was, QByteArray::number(is / was));
+        QVERIFY2(std::abs(has - had) < 0.03, QByteArray::number(has - had));
     }
     void coincidentSurfacesShareAnId() {
         MachinedSolid s(nullptr, Box3{Vec3::Constant(-10), Vec3::Constant(10)});

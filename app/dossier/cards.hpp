@@ -106,7 +106,7 @@ class SurfaceCard : public Card {
     void edit(const QString& text, const std::function<void(duty::Recipe&)>& change);
     QuantityEdit *smoothing_, *spacing_, *budget_, *parting_, *draftAngle_, *overhang_;
     QCheckBox* keepMembers_;
-    QuantityEdit *smallest_, *edgeRadius_;
+    QuantityEdit *smallest_, *edgeRadius_, *edgeError_;
     QComboBox* edgeSide_;
     MemberList* members_;
     QComboBox* triangles_;
@@ -114,7 +114,7 @@ class SurfaceCard : public Card {
     QCheckBox* addDraft_;
     QWidget* budgetRow_;
     QLabel *figures_, *bores_, *findings_, *casting_, *printing_, *error_;
-    QPushButton *build_, *deviation_, *thickness_, *draft_, *overhangs_, *best_, *export_;
+    QPushButton *build_, *deviation_, *thickness_, *curvature_, *draft_, *overhangs_, *best_, *export_;
 };
 
 class RebuildCard : public Card {

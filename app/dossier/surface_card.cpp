@@ -59,7 +59,7 @@ void SurfaceCard::makeInputs() {
         b->setCheckable(true);
         connect(b, &QPushButton::toggled, this, [this, b, show](bool on) {
             if (on)
-                for (auto* other : {deviation_, thickness_, draft_, overhangs_})
+                for (auto* other : {deviation_, thickness_, curvature_, draft_, overhangs_})
                     if (other != b) {
                         const QSignalBlocker block(other);
                         other->setChecked(false);
@@ -68,11 +68,13 @@ void SurfaceCard::makeInputs() {
         });
         return b;
     };
-    deviation_ = toggle("Show deviation", "showDeviation", Show::deviation);
-    thickness_ = toggle("Show thickness", "showThickness", Show::thickness);
+    deviation_ = toggle("Deviation", "showDeviation", Show::deviation);
+    thickness_ = toggle("Thickness", "showThickness", Show::thickness);
+    curvature_ = toggle("Curvature", "showCurvature", Show::curvature);
+    curvature_->setToolTip("Shows how the surface bends: ripples appear as stripes");
     draft_ = toggle("Show draft", "showDraft", Show::draft);
     overhangs_ = toggle("Show overhangs", "showOverhangs", Show::overhang);
-    body()->addWidget(row({deviation_, thickness_}));
+    body()->addWidget(row({deviation_, thickness_, curvature_}));
     export_ = new QPushButton("Export…");
     export_->setObjectName("exportStl");
     export_->setToolTip("STL, 3MF, OBJ or PLY, by the file's ending");
@@ -91,7 +93,12 @@ void SurfaceCard::makeMembers() {
     edgeRadius_->setObjectName("edgeRadius");
     edgeRadius_->setToolTip(
         "Rounding of the edges where the free surface meets a side of the design space; 0: sharp edges");
+    edgeError_ = new QuantityEdit(dimension::length, "mm", 0, 50);
+    edgeError_->setObjectName("edgeError");
+    edgeError_->setToolTip(
+        "Most that triangles leave these edges, fillets and rims by: they get shorter there; 0: as they come");
     body()->addWidget(field("Edges of the design space", row({edgeSide_, edgeRadius_})));
+    body()->addWidget(field("Their chord error", edgeError_));
     body()->addWidget(field("Smallest member", smallest_));
     body()->addWidget(members_);
     connect(smallest_, &QuantityEdit::valueEntered, this,
@@ -107,6 +114,8 @@ void SurfaceCard::makeMembers() {
             }
         });
     });
+    connect(edgeError_, &QuantityEdit::valueEntered, this,
+            [this](double v) { edit("Chord error", [v](Recipe& r) { r.edgeError = v; }); });
     connect(members_, &MemberList::placeAsked, this, &SurfaceCard::placeAsked);
     connect(members_, &MemberList::othersDecided, this,
             [this](MemberFate f) { edit("Decision on thin members", [f](Recipe& r) { r.thin.others = f; }); });
@@ -187,7 +196,8 @@ void SurfaceCard::connectInputs() {
         if (const auto p = session_.project().process(session_.recipe()); p && !p->directions.empty())
             edit("Build direction", [v = p->directions.front().up](Recipe& r) { r.printing.up = v; });
     });
-    for (auto* q : {smoothing_, spacing_, budget_, smallest_, edgeRadius_, parting_, draftAngle_, overhang_})
+    for (auto* q :
+         {smoothing_, spacing_, budget_, smallest_, edgeRadius_, edgeError_, parting_, draftAngle_, overhang_})
         connect(q, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
     for (auto* l : {figures_, findings_, casting_, printing_}) {
         l->setTextInteractionFlags(Qt::TextBrowserInteraction);
@@ -305,6 +315,7 @@ void SurfaceCard::refreshBody() {
         smallest_->setAutomatic("one cell: " + num(field->field.spacing.maxCoeff()) + " mm");
     smallest_->setValue(r.thin.smallest);
     edgeRadius_->setValue(edgeSide_->currentIndex() == 0 ? r.edges.radius : r.edges.at(edgeSide_->currentIndex() - 1));
+    edgeError_->setValue(r.edgeError);
     spacing_->setValue(r.surfaceSpacing);
     triangles_->setCurrentIndex(static_cast<int>(r.triangles));
     budgetRow_->setVisible(r.triangles == Triangles::budget);
@@ -318,7 +329,8 @@ void SurfaceCard::refreshBody() {
     const LastKnown k = session_.lastKnown();
     members_->show(k.surface.get(), r.thin);
     build_->setEnabled(!session_.isBusy());
-    for (auto* b : {deviation_, thickness_, draft_, overhangs_, export_}) b->setEnabled(k.surface != nullptr);
+    for (auto* b : {deviation_, thickness_, curvature_, draft_, overhangs_, export_})
+        b->setEnabled(k.surface != nullptr);
     const auto process = session_.project().process(r);
     best_->setEnabled(process && !process->directions.empty() &&
                       (process->directions.front().up - r.printing.up).norm() > 1e-6);

@@ -21,6 +21,7 @@ class View : public QWidget {
     ~View() override;
 
     void setScene(std::shared_ptr<const render::Scene> scene, bool refit);
+    std::shared_ptr<const render::Scene> scene() const { return scene_; }
     /// A word over the picture when what is shown is out of date; empty: none.
     void setNotice(const QString& notice);
     void fit();

@@ -102,6 +102,7 @@ void ViewBar::fillShow() {
     show_->addItem("surface", static_cast<int>(Show::surface));
     show_->addItem("deviation", static_cast<int>(Show::deviation));
     show_->addItem("wall thickness", static_cast<int>(Show::thickness));
+    show_->addItem("curvature", static_cast<int>(Show::curvature));
     show_->addItem("draft", static_cast<int>(Show::draft));
     show_->addItem("overhangs", static_cast<int>(Show::overhang));
     show_->addItem("control cage", static_cast<int>(Show::cage));
@@ -222,7 +223,9 @@ void ViewBar::refresh() {
     animate_->setVisible(results || shapes);
     animate_->setEnabled(shape_->isEnabled() || shapes);
     beside_->setVisible(!results && !shapes);
-    bands_->setVisible(show == Show::deviation || show == Show::thickness || show == Show::draft);
+    const bool measured =
+        show == Show::deviation || show == Show::thickness || show == Show::draft || show == Show::curvature;
+    bands_->setVisible(measured);
     loads_->setVisible(show == Show::duty);
     fit_->setVisible(!results);
     drawer_->setText(results ? "tables" : "tables and log");
@@ -233,7 +236,7 @@ void ViewBar::refresh() {
         box->setMinimumWidth(results ? width : box == case_ ? case_->sizeHint().width() + 14 : 0);
         box->setMaximumWidth(results ? width : QWIDGETSIZE_MAX);
     }
-    bands_->setEnabled(results || show == Show::deviation || show == Show::thickness || show == Show::draft);
+    bands_->setEnabled(results || measured);
     loads_->setEnabled(results || show == Show::duty);
 }
 

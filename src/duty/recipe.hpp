@@ -206,6 +206,7 @@ struct Recipe {
     ThinMembers thin{};
     DesignEdges edges{};
     double surfaceSpacing = 2;   ///< lattice spacing of the surface, and edge length of even triangles, mm
+    double edgeError = 0;        ///< most that its triangles leave rounded edges and fillets by, mm; 0: as they come
     double elementSize = 4;      ///< lattice spacing of the check's mesh, mm
     double hotspotShare = 0.10;  ///< smallest height of a hotspot above its saddle, share of the allowable stress
     FieldChoice field{};

@@ -13,9 +13,10 @@ namespace escultura::lattice {
 namespace {
 
 constexpr int edgeEnds[6][2] = {{0, 1}, {1, 2}, {0, 2}, {0, 3}, {1, 3}, {2, 3}};
-/// A vertex moves onto a cut that is nearer than this share of its longest edge, but never more than `warpMost` of the
-/// edge that is cut. For the even lattice this is close to the thresholds of Labelle and Shewchuk 2007.
-constexpr double warpShare = 0.3, warpMost = 0.42;
+/// A vertex moves onto a cut that is nearer than this share of the edge: of an edge as long as the longest around it,
+/// and of one that is shorter by the ratio of the even lattice's edges. There these are the thresholds of Labelle and
+/// Shewchuk 2007, between them a line.
+constexpr double warpLong = 0.24999, warpShort = 0.41189, shortEdge = 0.8660254;
 /// Sine of the smallest dihedral angle below which a move is taken back.
 constexpr double leastSine = 0.05;
 /// Moves shorter than this share of the longest edge stay.
@@ -183,7 +184,7 @@ class GradedLattice {
             // what turned out to lie outside needs no halving any more
             std::size_t left = 0;
             for (std::size_t t = 0; t < lattice_.tets.size(); ++t)
-                if (matters(lattice_.tets[t])) {
+                if (!look[t] || matters(lattice_.tets[t])) {
                     look[left] = look[t];
                     lattice_.tets[left++] = lattice_.tets[t];
                 }
@@ -237,7 +238,8 @@ class GradedLattice {
                 if (moved_[ends_[c][first ? 1 : 0]] >= 0) continue;
                 const double f = first ? cuts_[c].fraction : 1 - cuts_[c].fraction;
                 const double whole = length(ends_[c][0], ends_[c][1]);
-                if (f >= std::min(warpMost, warpShare * longest_[v] / whole)) continue;
+                const double shorter = (1 - whole / longest_[v]) / (1 - shortEdge);
+                if (f >= std::min(warpShort, warpLong + shorter * (warpShort - warpLong))) continue;
                 // in steps, or rounding would choose between cuts that are equally near
                 const double distance = std::round(f * whole / longest_[v] * 12345678.9);
                 if (distance < best) {

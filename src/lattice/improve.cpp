@@ -1,3 +1,6 @@
+/// Vertices moved for better elements, and machined edges made sharp. Long because both work on the same
+/// neighbourhoods.
+
 #include "lattice/improve.hpp"
 
 #include <algorithm>
@@ -235,6 +238,8 @@ class CreaseRepair {
             split();
             polish();
         }
+        turnOver();  // what is left
+        polish();
         report.unresolved = static_cast<int>(crossings().size());
         return report;
     }
@@ -415,6 +420,115 @@ class CreaseRepair {
             }
             if (!any) return;
         }
+    }
+
+    /// The tetrahedra around an edge of the boundary, in turning order about the way from its first end to its second.
+    struct Fan {
+        std::vector<std::int32_t> tets, ring;  ///< ring: their other vertices, one more than tetrahedra
+    };
+    /// Empty when they do not make one fan.
+    Fan fanAround(const Edge& edge, const Incidence& around) const {
+        const auto [a, b] = edge;
+        Fan fan;
+        std::map<std::int32_t, std::array<std::int32_t, 2>> from;  // vertex to the next one and the tetrahedron between
+        std::set<std::int32_t> reached;
+        for (auto at = around.offset[a]; at < around.offset[a + 1]; ++at) {
+            const auto e = around.tet[at];
+            const Tet& t = c_.tets[e];
+            std::array<std::int32_t, 2> others{-1, -1};
+            int n = 0, has = 0;
+            for (const auto v : t) {
+                if (v == a || v == b)
+                    ++has;
+                else if (n < 2)
+                    others[n++] = v;
+            }
+            if (has < 2) continue;
+            if (tetVolume(c_.position[a], c_.position[b], c_.position[others[0]], c_.position[others[1]]) < 0)
+                std::swap(others[0], others[1]);
+            if (!from.try_emplace(others[0], std::array{others[1], e}).second) return {};
+            reached.insert(others[1]);
+        }
+        std::int32_t v = -1;
+        for (const auto& [first, unused] : from)
+            if (!reached.count(first)) v = first;
+        if (v < 0) return {};
+        fan.ring.push_back(v);
+        for (auto at = from.find(v); at != from.end(); at = from.find(v)) {
+            fan.tets.push_back(at->second[1]);
+            fan.ring.push_back(v = at->second[0]);
+        }
+        return fan.tets.size() == from.size() ? fan : Fan{};
+    }
+
+    bool areJoined(std::int32_t a, std::int32_t b, const Incidence& around) const {
+        for (auto at = around.offset[a]; at < around.offset[a + 1]; ++at) {
+            const Tet& t = c_.tets[around.tet[at]];
+            if (std::find(t.begin(), t.end(), b) != t.end()) return true;
+        }
+        return false;
+    }
+
+    double worstOf(const std::vector<Tet>& tets) const {
+        double worst = 1;
+        for (const Tet& t : tets)
+            worst = std::min(worst,
+                             minimumSine(c_.position[t[0]], c_.position[t[1]], c_.position[t[2]], c_.position[t[3]]));
+        return worst;
+    }
+
+    /// Crossing edges between two vertices of the machined edge are turned over: the tetrahedra around them are laid
+    /// anew, or one more fills the notch that they leave.
+    void turnOver() {
+        constexpr double leastSine = 0.2;
+        const Incidence around = incidence(c_.position.size(), c_.tets);
+        std::vector<char> used(c_.position.size(), 0);
+        std::vector<char> gone(c_.tets.size(), 0);
+        std::vector<Tet> more;
+        for (const Crossing& x : crossings()) {
+            const auto [a, b] = x.edge;
+            const Fan fan = fanAround(x.edge, around);
+            if (fan.tets.empty()) continue;
+            const auto first = fan.ring.front(), last = fan.ring.back();
+            bool free = !used[a] && !used[b];
+            for (const auto v : fan.ring) free = free && !used[v];
+            const auto isOnEdge = [&](std::int32_t v) { return c_.surfaces[v].has(x.i) && c_.surfaces[v].has(x.j); };
+            if (!free || !isOnEdge(first) || !isOnEdge(last) || areJoined(first, last, around)) continue;
+            // triangles that the ring is laid out in; each makes two tetrahedra
+            const auto& r = fan.ring;
+            std::vector<std::vector<Triangle>> layouts;
+            if (r.size() == 3) layouts = {{{r[0], r[1], r[2]}}};
+            if (r.size() == 4 && !areJoined(r[0], r[2], around))
+                layouts.push_back({{r[0], r[1], r[2]}, {r[0], r[2], r[3]}});
+            if (r.size() == 4 && !areJoined(r[1], r[3], around))
+                layouts.push_back({{r[0], r[1], r[3]}, {r[1], r[2], r[3]}});
+            std::vector<Tet> best{{a, b, last, first}};
+            bool replaces = false;
+            double worst = worstOf(best);
+            for (const auto& layout : layouts) {
+                std::vector<Tet> tets;
+                for (const Triangle& t : layout) {
+                    tets.push_back({a, t[0], t[1], t[2]});
+                    tets.push_back({b, t[0], t[2], t[1]});
+                }
+                const double w = worstOf(tets);
+                if (w <= worst) continue;
+                worst = w;
+                best = tets;
+                replaces = true;
+            }
+            if (worst < leastSine) continue;
+            used[a] = used[b] = 1;
+            for (const auto v : fan.ring) used[v] = 1;
+            if (replaces)
+                for (const auto e : fan.tets) gone[e] = 1;
+            more.insert(more.end(), best.begin(), best.end());
+        }
+        std::size_t left = 0;
+        for (std::size_t e = 0; e < c_.tets.size(); ++e)
+            if (!gone[e]) c_.tets[left++] = c_.tets[e];
+        c_.tets.resize(left);
+        c_.tets.insert(c_.tets.end(), more.begin(), more.end());
     }
 
     void polish() { improveAround(shape_, c_, {0.34, 2}, touching_, progress_); }

@@ -64,6 +64,12 @@ std::vector<std::int32_t> split(TetComplex& c, EdgeTable& middle, RefineReport& 
     std::vector<Tet> result, stack;
     result.reserve(c.tets.size() + keys.size() * 6);
     for (const Tet& whole : c.tets) {
+        if (middle.touches(whole[0]) + middle.touches(whole[1]) + middle.touches(whole[2]) + middle.touches(whole[3]) <
+            2) {
+            result.push_back(whole);
+            if (isNew) isNew->push_back(0);
+            continue;
+        }
         stack.assign(1, whole);
         while (!stack.empty()) {
             const Tet t = stack.back();
@@ -144,45 +150,20 @@ std::vector<std::int32_t> settle(const shape::Shape& shape, TetComplex& c, const
 /// Adds the longest edges of tetrahedra that have another edge marked, until there are no more.
 void closeOver(const TetComplex& c, EdgeTable& marked) {
     const Longer longer{c.position};
-    // those that may have a marked edge, and whose longest is not marked yet
-    std::vector<std::int32_t> open;
-    std::vector<std::uint64_t> longest;
-    auto mayHave = [&](const Tet& t) {
-        return marked.touches(t[0]) + marked.touches(t[1]) + marked.touches(t[2]) + marked.touches(t[3]) >= 2;
-    };
-    std::vector<char> isOpen(c.tets.size(), 0);
-    for (bool grown = true; grown;) {
-        grown = false;
-        const std::size_t before = open.size();
-        for (std::size_t t = 0; t < c.tets.size(); ++t)
-            if (!isOpen[t] && mayHave(c.tets[t])) {
-                isOpen[t] = 1;
-                open.push_back(static_cast<std::int32_t>(t));
-            }
-        longest.resize(open.size());
-        parallelFor(
-            open.size() - before,
-            [&](std::size_t n) {
-                const auto e = longestEdge(c.tets[static_cast<std::size_t>(open[before + n])], longer);
-                longest[before + n] = edgeKey(e.first, e.second);
-            },
-            1024);
-        std::size_t left = 0;
-        for (std::size_t n = 0; n < open.size(); ++n) {
-            const Tet& t = c.tets[static_cast<std::size_t>(open[n])];
-            if (marked.find(lowEnd(longest[n]), highEnd(longest[n]))) continue;
-            bool has = false;
-            for (const auto& e : edgeEnds) has = has || marked.find(t[e[0]], t[e[1]]);
-            if (has) {
-                marked.add(lowEnd(longest[n]), highEnd(longest[n]), -1);
-                grown = true;
-                continue;
-            }
-            open[left] = open[n];
-            longest[left++] = longest[n];
+    const Incidence around = incidence(c.position.size(), c.tets);
+    std::vector<char> isClosed(c.tets.size(), 0);  // its longest edge is marked
+    std::vector<std::uint64_t> open = marked.keys();
+    while (!open.empty()) {
+        const auto a = lowEnd(open.back()), b = highEnd(open.back());
+        open.pop_back();
+        for (auto at = around.offset[a]; at < around.offset[a + 1]; ++at) {
+            const auto e = static_cast<std::size_t>(around.tet[at]);
+            const Tet& t = c.tets[e];
+            if (isClosed[e] || (t[0] != b && t[1] != b && t[2] != b && t[3] != b)) continue;
+            isClosed[e] = 1;
+            const auto longest = longestEdge(t, longer);
+            if (marked.add(longest.first, longest.second, -1)) open.push_back(edgeKey(longest.first, longest.second));
         }
-        open.resize(left);
-        longest.resize(left);
     }
 }
 

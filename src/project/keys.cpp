@@ -36,10 +36,15 @@ void addVector(Digest& digest, const Vec3& v) {
 
 std::string surfaceKey(const Part& part, const Recipe& recipe, const StageKeys& k) {
     Digest surface;
-    surface.add("surface").add(k.field).add(part.material.density).add(recipe.threshold).add(recipe.smoothing);
+    surface.add("surface, rolling balls")
+        .add(k.field)
+        .add(part.material.density)
+        .add(recipe.threshold)
+        .add(recipe.smoothing);
     surface.add(recipe.surfaceSpacing).add(integer(recipe.largestPieceOnly));
     if (!recipe.largestPieceOnly) surface.add(recipe.smallestIsland);
     if (recipe.keepMembers) surface.add("members kept by the raw field's cubic convolution");
+    if (recipe.edgeError > 0) surface.add("edge error").add(recipe.edgeError);
     if (recipe.thin != ThinMembers{}) {
         surface.add("thin members").add(recipe.thin.smallest).add(integer(recipe.thin.others));
         for (const MemberDecision& d : recipe.thin.decisions) {

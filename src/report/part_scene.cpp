@@ -11,6 +11,7 @@
 #include "base/quantity.hpp"
 #include "report/cage_scene.hpp"
 #include "report/check_scene.hpp"
+#include "report/surface_scene.hpp"
 
 namespace escultura::report {
 namespace {
@@ -65,53 +66,6 @@ void addMachinedEdges(const surface::TriMesh& mesh, render::Scene& scene) {
         mesh, {{}, edgeInk, 1.3},
         [&](std::size_t s, std::size_t t, double cosine) { return mesh.owner[s] != mesh.owner[t] && cosine <= 0.87; },
         scene);
-}
-
-/// How much of the interfaces' tint a point of a machined surface gets: 1 on a named face, fading to 0 across the rim
-/// of a face that goes on beyond it (the triangles do not follow that circle).
-double tintShare(const std::vector<NamedFace>& faces, int owner, const Vec3& p) {
-    constexpr double fade = 1.6;  // mm
-    double share = 0;
-    for (const NamedFace& f : faces) {
-        if (f.surface != owner) continue;
-        const Vec3 d = p - f.origin;
-        const double along = d.dot(f.axis);
-        if (along < f.low || along > f.high) continue;
-        if (f.face == "bore") return 1;
-        share = std::max(share, std::clamp(0.5 + (f.radius - (d - along * f.axis).norm()) / fade, 0.0, 1.0));
-    }
-    return share;
-}
-
-Colour mixed(const Colour& a, const Colour& b, double t) {
-    auto mix = [t](std::uint8_t x, std::uint8_t y) { return static_cast<std::uint8_t>(std::lround(x + t * (y - x))); };
-    return {mix(a.r, b.r), mix(a.g, b.g), mix(a.b, b.b)};
-}
-
-/// The surface with interfaces tinted; vertices are split where the owner changes.
-render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector<Colour>* perVertex) {
-    render::ColouredMesh m;
-    const auto normals = surface::cornerNormals(surface.mesh);
-    std::map<std::pair<std::int32_t, std::int16_t>, std::int32_t> shared;
-    for (std::size_t t = 0; t < surface.mesh.triangle.size(); ++t) {
-        const Triangle& v = surface.mesh.triangle[t];
-        Triangle out;
-        for (int k = 0; k < 3; ++k) {
-            auto [at, isNew] =
-                shared.try_emplace({v[k], surface.mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
-            if (isNew) {
-                const auto owner = surface.mesh.owner[t];
-                const double share = owner ? tintShare(surface.faces, owner, surface.mesh.position[v[k]]) : 0;
-                m.position.push_back(surface.mesh.position[v[k]]);
-                m.normal.push_back(normals[3 * t + k]);
-                m.colour.push_back(perVertex ? (*perVertex)[v[k]] : mixed(plaster, tint, share));
-                m.source.push_back(v[k]);
-            }
-            out[k] = at->second;
-        }
-        m.triangle.push_back(out);
-    }
-    return m;
 }
 
 /// Which of the pieces at the threshold the recipe keeps; empty when nothing is kept.
@@ -254,57 +208,6 @@ double automaticDeformation(const CheckResult& check, int loadCase) {
 
 namespace {
 
-/// The surface coloured by a value at its vertices; the histogram shows shares of the area.
-void showValue(const SurfaceResult& surface, const std::vector<float>& value, render::Scene& scene) {
-    auto& legend = scene.legend;
-    legend.shown = true;
-    std::vector<Colour> colours(value.size());
-    for (std::size_t v = 0; v < colours.size(); ++v) colours[v] = legend.scale.colour(value[v]);
-    legend.shareOf = "area";
-    legend.share.assign(24, 0.0);
-    for (const Triangle& t : surface.mesh.triangle) {
-        const auto& p = surface.mesh.position;
-        const double area = 0.5 * (p[t[1]] - p[t[0]]).cross(p[t[2]] - p[t[0]]).norm();
-        const double mean = (value[t[0]] + value[t[1]] + value[t[2]]) / 3.0;
-        legend.share[std::min(static_cast<std::size_t>(24 * legend.scale.position(mean)), std::size_t(23))] +=
-            area / surface.measures.area;
-    }
-    auto mesh = plasterMesh(surface, &colours);
-    for (auto v : mesh.source) mesh.value.push_back(value[v]);
-    scene.meshes.push_back(std::move(mesh));
-}
-
-/// Area-weighted mean of a triangle value at the vertices.
-std::vector<float> atVertices(const surface::TriMesh& mesh, const std::vector<float>& value) {
-    std::vector<double> sum(mesh.position.size(), 0), weight(mesh.position.size(), 0);
-    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
-        const Triangle& v = mesh.triangle[t];
-        const double area =
-            (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]).norm();
-        for (auto w : v) sum[w] += area * value[t], weight[w] += area;
-    }
-    std::vector<float> out(sum.size());
-    for (std::size_t v = 0; v < out.size(); ++v) out[v] = static_cast<float>(weight[v] > 0 ? sum[v] / weight[v] : 0);
-    return out;
-}
-
-/// The surface in plaster with some triangles in clay.
-void showFlagged(const SurfaceResult& surface, const std::vector<std::uint8_t>& flag, render::Scene& scene) {
-    for (int part = 0; part < 2; ++part) {
-        SurfaceResult half;
-        half.faces = surface.faces;
-        half.mesh.position = surface.mesh.position;
-        for (std::size_t t = 0; t < flag.size(); ++t)
-            if (flag[t] == part) {
-                half.mesh.triangle.push_back(surface.mesh.triangle[t]);
-                half.mesh.owner.push_back(surface.mesh.owner[t]);
-            }
-        if (half.mesh.triangle.empty()) continue;
-        const std::vector<Colour> clay(surface.mesh.position.size(), Colour{0xB4, 0x53, 0x2A});
-        scene.meshes.push_back(plasterMesh(half, part ? &clay : nullptr));
-    }
-}
-
 /// Axis, end circles and handles of an interface that is edited.
 void addHandle(const Interface& i, render::Scene& scene) {
     render::Lines lines;
@@ -337,63 +240,6 @@ field::Comparison compareFields(const Project& project, const Recipe& first, con
 
 namespace {
 
-void addDeviation(const SurfaceResult& surface, const SceneOptions& o, render::Scene& scene) {
-    scene.legend.title = "deviation";
-    scene.legend.unit = "mm";
-    scene.legend.scale.ramp = render::Ramp::deviation;
-    const double reach = std::max(3 * surface.deviationRms, 1e-3);
-    scene.legend.scale.low = o.low.value_or(-reach);
-    scene.legend.scale.high = o.high.value_or(reach);
-    showValue(surface, surface.deviation, scene);
-    scene.caption = "Deviation";
-    scene.captionDetail = "from the raw iso-surface, positive outside it";
-}
-
-void addThickness(const Part& part, const SurfaceResult& surface, const SceneOptions& o, render::Scene& scene) {
-    scene.legend.title = "wall thickness";
-    scene.legend.unit = "mm";
-    scene.legend.scale.ramp = render::Ramp::displacement;
-    scene.legend.scale.low = o.low.value_or(0);
-    scene.legend.scale.high = o.high.value_or(surface::areaQuantile(surface.mesh, surface.thickness.value, 0.95));
-    for (const Requirement& r : part.requirements)
-        if (r.kind == Requirement::Kind::minimumWall) {
-            scene.legend.scale.ramp = render::Ramp::safetyFactor;
-            scene.legend.scale.middle = r.limit;
-        }
-    showValue(surface, surface.thickness.value, scene);
-    scene.caption = "Wall thickness";
-    scene.captionDetail = "largest ball inside that holds the point";
-    scene.labels.push_back({render::Label::Role::minimum, surface.thickness.leastAt, "thinnest",
-                            formatNumber(surface.thickness.least, 3) + " mm"});
-}
-
-void addDraft(const Recipe& recipe, const SurfaceResult& surface, const ProcessResult& process, const SceneOptions& o,
-              render::Scene& scene) {
-    scene.legend.title = "draft angle";
-    scene.legend.unit = "°";
-    scene.legend.scale.ramp = render::Ramp::safetyFactor;
-    scene.legend.scale.low = o.low.value_or(-30);
-    scene.legend.scale.middle = recipe.draft.angle;
-    scene.legend.scale.high = o.high.value_or(30);
-    std::vector<float> angle = process.draft.angle;
-    for (std::size_t t = 0; t < angle.size(); ++t)
-        if (process.draft.undercut[t]) angle[t] = std::min(angle[t], -15.0f);
-    showValue(surface, atVertices(surface.mesh, angle), scene);
-    scene.caption = "Draft";
-    scene.captionDetail = "below the wanted angle and undercuts in clay";
-    scene.arrows.push_back({scene.bounds.centre() + 0.4 * scene.bounds.diagonal() * recipe.draft.pull.normalized(),
-                            recipe.draft.pull.normalized(), 0.12 * scene.bounds.diagonal(), teal});
-}
-
-void addOverhangs(const Recipe& recipe, const SurfaceResult& surface, const ProcessResult& process,
-                  render::Scene& scene) {
-    showFlagged(surface, process.overhang.overhanging, scene);
-    scene.caption = "Overhangs";
-    scene.captionDetail = "in clay: needs support";
-    scene.arrows.push_back({scene.bounds.centre() + 0.4 * scene.bounds.diagonal() * recipe.printing.up.normalized(),
-                            recipe.printing.up.normalized(), 0.12 * scene.bounds.diagonal(), teal});
-}
-
 void addComparison(const Project& project, const Recipe& recipe, int compareWith, render::Scene& scene) {
     const field::Comparison c = compareFields(project, recipe, project.variants[compareWith].recipe);
     scene.meshes.push_back(cellShell(c.grid, [&](std::size_t cell) -> std::optional<Colour> {
@@ -422,7 +268,7 @@ void addBesides(const Part& part, const Recipe& recipe, const FieldResult* field
     if (inputs.beside) addBeside(*inputs.beside, SceneOptions::Beside::ghost, scene);
     if (inputs.original && o.show != Show::original) addBeside(*inputs.original, o.original, scene);
     if (o.fieldGhost && field && o.show != Show::field) {
-        auto m = isoMesh(*field, recipe);
+        auto m = isoMesh(inputs.drawn ? *inputs.drawn : *field, recipe);
         m.colour = {Colour{0xC5, 0x8B, 0x1B}};
         m.opacity = 0.25;
         m.isWhole = true;
@@ -441,12 +287,14 @@ void addBody(const Project& project, const Recipe& recipe, const FieldResult* fi
         addDeviation(*surface, o, scene);
     } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
         addThickness(part, *surface, o, scene);
+    } else if (o.show == Show::curvature && surface) {
+        addCurvature(*surface, o, scene);
     } else if (o.show == Show::draft && surface && inputs.process &&
                inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
         addDraft(recipe, *surface, *inputs.process, o, scene);
     } else if (o.show == Show::overhang && surface && inputs.process &&
                inputs.process->overhang.overhanging.size() == surface->mesh.triangle.size()) {
-        addOverhangs(recipe, *surface, *inputs.process, scene);
+        addOverhangs(recipe, *surface, scene);
     } else if (o.show == Show::comparison && o.compareWith >= 0 &&
                o.compareWith < static_cast<int>(project.variants.size()) && field &&
                project.field(project.variants[o.compareWith].recipe)) {
@@ -454,10 +302,13 @@ void addBody(const Project& project, const Recipe& recipe, const FieldResult* fi
     } else if (o.show == Show::original && inputs.original) {
         addOriginal(part, *inputs.original, scene);
     } else if ((o.show == Show::field || !surface) && field) {
-        scene.meshes.push_back(o.fieldAsSurface ? isoMesh(*field, recipe) : cellMesh(*field, recipe));
+        const FieldResult& drawn = inputs.drawn ? *inputs.drawn : *field;
+        scene.meshes.push_back(o.fieldAsSurface ? isoMesh(drawn, recipe) : cellMesh(drawn, recipe));
         scene.caption = "Density field";
         scene.captionDetail =
             (o.fieldAsSurface ? "raw iso-surface at " : "cells at or above ") + formatNumber(recipe.threshold, 3);
+        if (inputs.drawn)
+            scene.captionDetail += " · drawn in cells of " + formatNumber(drawn.field.spacing.minCoeff(), 3) + " mm";
     } else if (surface) {
         scene.meshes.push_back(plasterMesh(*surface, nullptr));
         addMachinedEdges(surface->mesh, scene);

@@ -25,7 +25,8 @@ enum class Show {
     cage,
     cageDeviation,
     solid,
-    analysis
+    analysis,
+    curvature
 };
 using stages::Quantity;
 
@@ -78,6 +79,7 @@ struct SceneInputs {
     const std::vector<char>* zone =
         nullptr;  ///< [nodes of the check] marked: what accepting the chosen finding leaves out
     const stages::AnalysisResult* analysis = nullptr;  ///< of the check
+    const stages::FieldResult* drawn = nullptr;        ///< drawn in place of the field: the same in fewer cells
 };
 
 /// Factor that makes the largest displacement 5 % of the part's diagonal, rounded to 1, 2 or 5 times a power of ten.

@@ -5,6 +5,7 @@
 
 #include "shape/cell_grid.hpp"
 #include "shape/local_threshold.hpp"
+#include "shape/member_smoothing.hpp"
 
 namespace escultura::shape {
 namespace {
@@ -56,11 +57,15 @@ SmoothDensity::SmoothDensity(const field::DensityField& field, const std::vector
         }
         // what smooths faces would wash slim and thin members out
         const ThinPlaces thin = thinPlaces(local, field.cells);
+        std::optional<StructureTensor> tensor;
         for (const auto& [most, where] :
              {std::pair(slimSmoothing, &thin.nearSlim), std::pair(thinSmoothing, &thin.nearThin)}) {
             const double narrow = most * spacing_.minCoeff();
             if (options.length <= narrow) continue;
-            const CellGrid close = smoothed(narrow), weight = withMargin(*where, margin);
+            CellGrid close = smoothed(narrow);
+            const CellGrid weight = withMargin(*where, margin);
+            if (!tensor) tensor.emplace(close, spacing_);
+            smoothAlong(close, weight, *tensor, spacing_, options.length, narrow);
             for (std::size_t c = 0; c < padded.v.size(); ++c) padded.v[c] += weight.v[c] * (close.v[c] - padded.v[c]);
         }
         const CellGrid threshold = localThreshold(padded, field.cells, margin, local, thin, progress);

@@ -1,6 +1,7 @@
 #include "shape/machined_solid.hpp"
 
 #include <cmath>
+#include <limits>
 
 namespace escultura::shape {
 
@@ -36,6 +37,13 @@ Vec3 RoundBar::gradient(const Vec3& p) const {
     return x > y ? out : up;
 }
 
+bool RoundBar::isOnRim(const Vec3& p, double near) const {
+    const Vec3 d = p - start;
+    const double along = d.dot(axis);
+    const double radial = (d - along * axis).norm();
+    return radial > radius - rounding - near && std::abs(along - 0.5 * length) > 0.5 * length - rounding - near;
+}
+
 double Primitive::distance(const Vec3& p) const {
     const Vec3 d = p - point;
     if (kind == Kind::plane) return d.dot(axis);
@@ -50,6 +58,41 @@ Vec3 Primitive::gradient(const Vec3& p) const {
     const double length = radial.norm();
     const Vec3 out = length > 1e-12 ? Vec3(radial / length) : perpendicular(axis)[0];
     return inverted ? Vec3(-out) : out;
+}
+
+namespace {
+
+constexpr double none = std::numeric_limits<double>::infinity();
+
+double boundedCosine(double cosine) {
+    return std::clamp(cosine, -0.98, 0.9999);
+}
+
+/// Radius of the ball that rolls along two surfaces.
+double ballBetween(double cosine, double radius) {
+    return radius * std::min(2 * (1 + cosine), 1.0);
+}
+
+/// Longest chord of an arc that is off by no more than an error; infinite when one chord for the whole arc is not.
+/// @param cosine  of the angle that the arc turns
+double chordOf(double radius, double cosine, double error) {
+    const double whole = radius * (1 - std::sqrt(0.5 * (1 + cosine)));
+    return whole > error ? 2 * std::sqrt(error * (2 * radius - error)) : none;
+}
+
+}  // namespace
+
+Rounded roundedMaximum(double a, double b, double cosine, double radius) {
+    const double r = ballBetween(boundedCosine(cosine), radius);
+    // beyond the tip of a wedge the value must not grow faster than lattices expect of a distance
+    const double c = std::max(boundedCosine(cosine), -0.8);
+    // how far the place is outside the middles of the balls that lie inside
+    const double x = a + r, y = b + r, alongX = x - c * y, alongY = y - c * x;
+    if (alongX > 0 && alongY > 0) {
+        const double sine2 = 1 - c * c, away = std::sqrt((x * alongX + y * alongY) / sine2);
+        if (away > 0) return {away - r, alongX / (sine2 * away), alongY / (sine2 * away), true};
+    }
+    return a >= b ? Rounded{a, 1, 0, false} : Rounded{b, 0, 1, false};
 }
 
 double smoothMinimum(double a, double b, double radius) {
@@ -115,16 +158,123 @@ std::vector<int> MachinedSolid::addCut(const std::vector<Primitive>& primitives)
     return ids;
 }
 
+/// The free body at a place while bars and trims are joined to it, with the gradient of what it is so far.
+class MachinedSolid::Joining {
+  public:
+    /// @param near   mm; with an error: how far off the place roundings count for chord()
+    /// @param error  mm; 0: chord() is not wanted
+    Joining(const MachinedSolid& solid, const Vec3& p, double near = 0, double error = 0)
+        : solid_(solid), p_(p), near_(near), error_(error), value_(solid.body_ ? solid.body_->value(p) : -1e6) {}
+    double value() const { return value_; }
+    Vec3 gradient() const { return gradientOf(from_, index_); }
+    /// Radius of the ball whose surface the body is here; 0: it is one of what was joined, mm.
+    double ball() const { return from_ == From::joined ? ball_ : 0; }
+    /// Longest chord of the roundings at the place, mm.
+    double chord() const { return chord_; }
+    void joinAll() {
+        for (std::size_t k = 0; k < solid_.bars_.size(); ++k) {
+            const Bar& b = solid_.bars_[k];
+            if (!b.isBeyond(p_, value_)) join(b.bar.distance(p_), From::bar, k, b.blend, -1);
+        }
+        for (std::size_t k = 0; k < solid_.trims_.size(); ++k)
+            join(solid_.trims_[k].distance(p_), From::trim, k, solid_.trims_[k].radius, 1);
+    }
+
+  private:
+    enum class From { body, bar, trim, joined };
+    Vec3 gradientOf(From from, std::size_t index) const {
+        switch (from) {
+            case From::body:
+                return solid_.body_ ? solid_.body_->gradient(p_) : Vec3(Vec3::Zero());
+            case From::bar:
+                return solid_.bars_[index].bar.gradient(p_);
+            case From::trim:
+                return solid_.trims_[index].gradient(p_);
+            case From::joined:
+                break;
+        }
+        return joined_;
+    }
+    /// @param sense  1: the body is where both are negative; -1: where one of them is
+    void join(double other, From from, std::size_t index, double radius, double sense) {
+        const double a = sense * value_, b = sense * other, far = roundingReach * radius;
+        if (from == From::trim && solid_.trims_[index].body) {
+            // a body of triangles has edges of its own, where its normals jump, and a ball's place with them
+            if (!(std::abs(a - b) < radius)) return take(a, b, other, from, index);
+            const double h = 0.5 * (1 - std::abs(a - b) / radius), share = b > a ? 1 - h : h;
+            joined_ = (1 - share) * gradient() + share * gradientOf(from, index);
+            value_ = -sense * smoothMinimum(-a, -b, radius);
+            from_ = From::joined;
+            ball_ = radius;
+            return;
+        }
+        if (radius > 0 && a > -far - std::max(b, 0.0) && b > -far - std::max(a, 0.0)) {
+            const Vec3 ga = gradient(), gb = gradientOf(from, index);
+            const double length = ga.norm() * gb.norm();
+            const double cosine = length > 1e-9 ? ga.dot(gb) / length : 0;
+            if (error_ > 0) measure(a, b, boundedCosine(cosine), radius);
+            const Rounded r = roundedMaximum(a, b, cosine, radius);
+            if (r.turns) {
+                value_ = sense * r.value;
+                joined_ = r.first * ga + r.second * gb;
+                from_ = From::joined;
+                ball_ = radius;
+                return;
+            }
+        }
+        take(a, b, other, from, index);
+    }
+    void take(double a, double b, double other, From from, std::size_t index) {
+        if (b <= a) return;
+        value_ = other;
+        from_ = from;
+        index_ = index;
+    }
+
+    void measure(double a, double b, double cosine, double radius) {
+        const double r = ballBetween(cosine, radius), x = a + r, y = b + r;
+        if (x - cosine * y > -near_ && y - cosine * x > -near_) chord_ = std::min(chord_, chordOf(r, cosine, error_));
+    }
+
+    const MachinedSolid& solid_;
+    const Vec3& p_;
+    double near_, error_, chord_ = none, ball_ = 0, value_;
+    From from_ = From::body;
+    std::size_t index_ = 0;
+    Vec3 joined_;
+};
+
 double MachinedSolid::bodyValue(const Vec3& p) const {
-    double v = body_ ? body_->value(p) : -1e6;
-    for (const Bar& b : bars_)
-        if (!b.isBeyond(p, v)) v = smoothMinimum(v, b.bar.distance(p), b.blend);
-    for (const Trim& t : trims_) v = -smoothMinimum(-v, -t.distance(p), t.radius);
-    return v;
+    Joining body(*this, p);
+    body.joinAll();
+    return body.value();
+}
+
+double MachinedSolid::chordAt(const Vec3& p, double near, double error) const {
+    double rim = none;
+    bool isNear = false;
+    for (const Bar& b : bars_) {
+        const double reach = roundingReach * b.blend + near;
+        if ((p - b.centre).squaredNorm() > (b.reach + reach) * (b.reach + reach)) continue;
+        const double d = std::abs(b.bar.distance(p));
+        isNear = isNear || d < reach;
+        if (d < near && b.bar.rounding > 0 && b.bar.isOnRim(p, near))
+            rim = std::min(rim, chordOf(b.bar.rounding, 0, error));
+    }
+    for (const Trim& t : trims_) isNear = isNear || std::abs(t.distance(p)) < roundingReach * t.radius + near;
+    if (!isNear) return none;
+    Joining body(*this, p, near, error);
+    body.joinAll();
+    const double chord = std::min(rim, body.chord());
+    return chord < none && std::abs(machined(p, body.value()).value) <= near ? chord : none;
 }
 
 Sample MachinedSolid::evaluate(const Vec3& p) const {
-    Sample s{bodyValue(p), 0};
+    return machined(p, bodyValue(p));
+}
+
+Sample MachinedSolid::machined(const Vec3& p, double body) const {
+    Sample s{body, 0};
     for (const Reference& r : inside_) {
         const double d = r.sign * surfaces_[r.surface].primitive.distance(p);
         if (d > s.value) s = {d, r.surface};
@@ -148,24 +298,13 @@ double MachinedSolid::surfaceValue(int surface, const Vec3& p) const {
 
 Vec3 MachinedSolid::surfaceGradient(int surface, const Vec3& p) const {
     if (surface != 0) return surfaces_[surface].outward * surfaces_[surface].primitive.gradient(p);
-    if (!body_) return Vec3::Zero();
-    double v = body_->value(p);
-    Vec3 g = body_->gradient(p);
-    for (const Bar& b : bars_) {
-        if (b.isBeyond(p, v)) continue;
-        const double d = b.bar.distance(p);
-        const double h = b.blend > 0 ? std::max(b.blend - std::abs(v - d), 0.0) / b.blend : 0;
-        const double share = d < v ? 1 - 0.5 * h : 0.5 * h;  // of the bar's gradient
-        if (share > 0) g = (1 - share) * g + share * b.bar.gradient(p);
-        v = smoothMinimum(v, d, b.blend);
-    }
-    for (const Trim& t : trims_) {
-        const double d = t.distance(p);
-        const double h = t.radius > 0 ? std::max(t.radius - std::abs(v - d), 0.0) / t.radius : 0;
-        const double share = d > v ? 1 - 0.5 * h : 0.5 * h;
-        if (share > 0) g = (1 - share) * g + share * t.gradient(p);
-        v = -smoothMinimum(-v, -d, t.radius);
-    }
+    Joining body(*this, p);
+    body.joinAll();
+    if (!(body.ball() > 0)) return body.gradient();
+    // on a rounding the angle between its two surfaces changes as well
+    const double h = 1e-4 * body.ball();
+    Vec3 g;
+    for (int a = 0; a < 3; ++a) g[a] = (bodyValue(p + h * Vec3::Unit(a)) - bodyValue(p - h * Vec3::Unit(a))) / (2 * h);
     return g;
 }
 

@@ -6,6 +6,7 @@
 /// Every plane and cylinder is one surface with exact distance; coincident ones share an id.
 
 #pragma once
+#include <algorithm>
 #include <functional>
 #include <memory>
 #include <vector>
@@ -40,6 +41,8 @@ struct RoundBar {
     double length = 0, radius = 0, rounding = 0;
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
+    /// Whether a place on its surface lies on a rounded rim. @param near  slack, mm
+    bool isOnRim(const Vec3& p, double near) const;
 };
 
 /// A half-space or an infinite cylinder.
@@ -53,6 +56,20 @@ struct Primitive {
     Vec3 gradient(const Vec3& p) const;
 };
 
+/// Where two surfaces bound a solid together: their edge rounded by a ball that rolls inside along both.
+struct Rounded {
+    double value = 0;              ///< negative inside, mm
+    double first = 0, second = 0;  ///< shares of the two gradients in its own
+    bool turns = false;            ///< whether the ball's own surface is nearest; else one of the two is
+};
+
+/// Exact for planes at any angle. Where the two face each other (a cosine below -0.5, as on the sides of a wall) the
+/// ball gets smaller, so that what is thinner than it stays.
+/// @param a, b    distances, negative inside, mm
+/// @param cosine  of the angle between their outward normals
+/// @param radius  of the ball, mm, > 0
+Rounded roundedMaximum(double a, double b, double cosine, double radius);
+
 /// Polynomial smooth minimum (C1): equals min(a, b) where |a - b| >= radius, at most radius/4 below it elsewhere.
 double smoothMinimum(double a, double b, double radius);
 
@@ -63,10 +80,10 @@ class MachinedSolid final : public Shape {
     /// @param bounds  a box that holds the solid
     MachinedSolid(std::shared_ptr<const FreeBody> body, const Box3& bounds);
 
-    /// Adds kept material, blended into the body with the given radius (mm, >= 0).
+    /// Adds kept material; where it meets the body a fillet of the given radius is left (mm, >= 0).
     void addBar(const RoundBar& bar, double blendRadius);
-    /// Trims the body (kept material included) to the negative side of a primitive with the edges broken: a smooth
-    /// maximum of the given radius. The trimmed faces belong to the free surface.
+    /// Trims the body (kept material included) to the negative side of a primitive, the edges rounded with the given
+    /// radius. The trimmed faces belong to the free surface.
     void addTrim(const Primitive& primitive, double radius);
     /// The same with a body's inside (or, inverted, its outside).
     void addTrim(std::shared_ptr<const FreeBody> body, bool inverted, double radius);
@@ -83,8 +100,15 @@ class MachinedSolid final : public Shape {
     Box3 bounds() const override { return bounds_; }
     const Primitive& primitive(int surface) const { return surfaces_[surface].primitive; }
     double bodyValue(const Vec3& p) const;
+    /// Longest straight edge that leaves the rounded edges, fillets and rims at a place by no more than an error;
+    /// infinite where there are none, or where they turn so little that the error cannot be reached. mm
+    /// @param near  how far from a place they count, mm
+    double chordAt(const Vec3& p, double near, double error) const;
 
   private:
+    /// What the planes and cuts leave of a body with a value at a place.
+    Sample machined(const Vec3& p, double body) const;
+    class Joining;
     struct Surface {
         Primitive primitive;
         double outward = 1;  // sign that makes the function grow out of the solid
@@ -93,6 +117,8 @@ class MachinedSolid final : public Shape {
         int surface;
         double sign;  // +1: the primitive's own distance is negative inside the removed or kept region
     };
+    /// Radii of a rounding beyond which a surface plays no part in it.
+    static constexpr double roundingReach = 1.5;
     struct Bar {
         RoundBar bar;
         double blend;
@@ -100,8 +126,8 @@ class MachinedSolid final : public Shape {
         double reach;  // radius of the bar's bounding sphere
         /// Whether the bar is so far away that it cannot change the value v of what is there already.
         bool isBeyond(const Vec3& p, double v) const {
-            const double limit = v + blend + reach;
-            return limit <= 0 || (p - centre).squaredNorm() > limit * limit;
+            const double limit = std::max(v, roundingReach * blend + std::max(-v, 0.0)) + reach;
+            return (p - centre).squaredNorm() > limit * limit;
         }
     };
     Reference intern(const Primitive& primitive, double outward);

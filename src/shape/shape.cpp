@@ -4,7 +4,7 @@
 
 namespace escultura::shape {
 
-bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius) {
+bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius, double outside) {
     const Vec3 start = p;
     const double tolerance = 1e-9 * std::max(1.0, radius);
     for (int iteration = 0; iteration < 20; ++iteration) {
@@ -12,7 +12,7 @@ bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, do
         Mat3 g = Mat3::Zero(), gram = Mat3::Identity();
         Vec3 f = Vec3::Zero();
         for (int i = 0; i < count; ++i) {
-            f[i] = shape.surfaceValue(surfaces[i], p);
+            f[i] = shape.surfaceValue(surfaces[i], p) - (surfaces[i] == 0 ? outside : 0.0);
             g.row(i) = shape.surfaceGradient(surfaces[i], p).transpose();
         }
         if (f.cwiseAbs().maxCoeff() < tolerance) return true;

@@ -31,7 +31,8 @@ class Shape {
 
 /// Moves a point onto one, two or three surfaces at once by Newton's method (least-norm steps).
 /// @param surfaces  ids, at most three
+/// @param outside  how far outside the free surface (id 0) it is to lie instead of on it, mm
 /// @return false when it does not converge to |value| < 1e-10 * scale within the radius
-bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius);
+bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius, double outside = 0);
 
 }  // namespace escultura::shape

@@ -9,6 +9,7 @@
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "elastic/stress.hpp"
+#include "stages/coarser_field.hpp"
 #include "stages/findings_stage.hpp"
 #include "surface/surface_nets.hpp"
 
@@ -20,6 +21,7 @@ Recipe defaultRecipe(const Part& part, const field::DensityField& field) {
     r.smoothing = 4.5 * cell;
     r.keepMembers = true;
     r.edges.radius = 1.6 * cell;
+    r.edgeError = 0.02 * cell;
     r.check.elementsThrough = 2;
     r.surfaceSpacing = 0.8 * cell;
     r.elementSize = 1.45 * cell;
@@ -125,6 +127,8 @@ FieldResult prepareField(const Part& part, field::DensityField field, Progress& 
                                             (!r.regions.designBody || r.regions.designBody->value(p) < 0));
         }));
     r.largestConnectingThreshold = r.pieces->largestConnectingThreshold();
+    for (const std::size_t most : {10 * mostDrawnCells, mostDrawnCells})
+        if (r.field.count() > most) r.drawn.push_back(coarserField(r.field, r.kept, most));
     r.frame = ownFrame(part, r.field);
     r.own = turned(r, r.frame);
     return r;

@@ -28,6 +28,8 @@ struct FieldResult {
     std::shared_ptr<const field::PieceTree> pieces;
     double designVolume = 0;                ///< cells of the design space that are not void by definition, mm3
     double largestConnectingThreshold = 0;  ///< negative: never connected
+    /// Of large fields: what is drawn of it, in fewer and fewer cells.
+    std::vector<std::shared_ptr<const FieldResult>> drawn;
     OwnFrame frame;
     std::shared_ptr<const FieldResult> own;  ///< the same in the part's own frame, where its geometry is made
 };

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <numeric>
 #include <unordered_map>
 
 #include "base/disjoint_sets.hpp"
@@ -25,6 +26,9 @@
 
 namespace escultura::stages {
 namespace {
+
+// Shortest edges that rounded edges ask for, in halves of the usual spacing: fillets of a hair do not fill the memory.
+constexpr double shortestChord = 0.5;
 
 PartShape solidAt(const Part& part, const FieldResult& field, const Recipe& recipe,
                   std::shared_ptr<const shape::SmoothDensity> density, double threshold) {
@@ -70,24 +74,30 @@ class KeptWhereItSpeaks {
                 cells_.push_back(c);
                 keeps_.push_back(edited.volume.target[c]);
                 kept_ += keeps_.back();
+                boundary_ += keeps_.back() > 0 && keeps_.back() < 1;
             }
         }
     }
     /// mm3
     double asked() const { return kept_ * field_.cellVolume(); }
+    /// Volume between the boundary and one that is two ten-thousandths of a cell away, mm3.
+    double hair() const { return 2e-4 * static_cast<double>(boundary_) * field_.cellVolume(); }
     double excess(double threshold) const {
         const shape::FieldBody body(density_, threshold);
         const double cell = spacing_.maxCoeff(), far = 0.9 * spacing_.norm();
+        constexpr int fine = 3;
         return field_.cellVolume() * orderedSum(cells_.size(), 0.0, [&](std::size_t n) {
                    const Vec3 p = field_.centre(cells_[n]);
                    const double d = body.value(p);
                    double share = d < 0;
                    if (std::abs(d) < far) {
                        share = 0;
-                       for (int s = 0; s < 8; ++s) {
+                       // a ramp as wide as a sample makes curved bodies larger by its square: small samples
+                       for (int s = 0; s < fine * fine * fine; ++s) {
+                           const Vec3 at(s % fine, s / fine % fine, s / (fine * fine));
                            const Vec3 q =
-                               p + 0.25 * spacing_.cwiseProduct(Vec3(s & 1 ? 1 : -1, s & 2 ? 1 : -1, s & 4 ? 1 : -1));
-                           share += std::clamp(0.5 - body.value(q) / (0.5 * cell), 0.0, 1.0) / 8;
+                               p + spacing_.cwiseProduct((at + Vec3::Constant(0.5)) / fine - Vec3::Constant(0.5));
+                           share += std::clamp(0.5 - body.value(q) * fine / cell, 0.0, 1.0) / (fine * fine * fine);
                        }
                    }
                    return share - keeps_[n];
@@ -101,6 +111,7 @@ class KeptWhereItSpeaks {
     std::vector<std::size_t> cells_;
     std::vector<float> keeps_;
     double kept_ = 0;
+    std::size_t boundary_ = 0;
 };
 
 /// The threshold at which an excess of volume, which falls with it, is zero: bracketed by growing steps, then by regula
@@ -136,7 +147,8 @@ double thresholdWithout(const Excess& excess, double start, double firstStep, do
     return 0.5 * (low + high);
 }
 
-/// The threshold of the smoothed density that encloses as much as the kept cells within 0.02 %.
+/// The threshold of the smoothed density that encloses as much as the kept cells, within a hair at the
+/// boundary and 0.02 %.
 double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress& progress) {
     progress.step("Keeping the volume");
     return thresholdWithout(
@@ -144,7 +156,7 @@ double solveKeptThreshold(const KeptWhereItSpeaks& kept, double start, Progress&
             progress.check();
             return kept.excess(t);
         },
-        start, 0.02, 2e-4 * kept.asked());
+        start, 0.02, std::min(2e-4 * kept.asked(), std::max(kept.hair(), 1e-6 * kept.asked())));
 }
 
 /// The threshold at which the solid encloses the asked volume within 0.02 % of the sampled volume.
@@ -229,38 +241,49 @@ PartShape draftedSolid(const Part& part, const FieldResult& field, const Recipe&
                       recipe.edges);
 }
 
-/// Volume between the free triangles of a mesh and the body, positive where the mesh lies inside it, mm3: chords of a
+/// Volume between each free triangle of a mesh and the body, positive where the mesh lies inside it, mm3: chords of a
 /// curved body do. By the middles of the edges, which is exact for quadratic surfaces.
-double chordVolume(const shape::Shape& body, const surface::TriMesh& mesh) {
-    return orderedSum(mesh.triangle.size(), 0.0, [&](std::size_t t) {
-        if (mesh.owner[t] != 0) return 0.0;
+std::vector<double> chordVolumes(const shape::Shape& body, const surface::TriMesh& mesh) {
+    std::vector<double> missing(mesh.triangle.size(), 0);
+    parallelFor(missing.size(), [&](std::size_t t) {
+        if (mesh.owner[t] != 0) return;
         const Triangle& v = mesh.triangle[t];
         const Vec3 &a = mesh.position[v[0]], &b = mesh.position[v[1]], &c = mesh.position[v[2]];
-        const double area = 0.5 * (b - a).cross(c - a).norm();
-        return -area / 3 *
-               (body.surfaceValue(0, 0.5 * (a + b)) + body.surfaceValue(0, 0.5 * (b + c)) +
-                body.surfaceValue(0, 0.5 * (c + a)));
+        missing[t] = -(b - a).cross(c - a).norm() / 6 *
+                     (body.surfaceValue(0, 0.5 * (a + b)) + body.surfaceValue(0, 0.5 * (b + c)) +
+                      body.surfaceValue(0, 0.5 * (c + a)));
     });
+    return missing;
 }
 
-/// Moves the free vertices a little off the body so that the triangles enclose its volume within 0.02 %.
-void keepBodyVolume(const Part& part, const FieldResult& field, const Recipe& recipe,
-                    const std::shared_ptr<const shape::SmoothDensity>& density, const shape::Shape& body,
-                    const std::vector<lattice::SurfaceSet>& vertexSurfaces, SurfaceResult& r, Progress& progress) {
-    double threshold = r.solvedThreshold, missing = chordVolume(body, r.mesh);
-    double next = threshold + 0.005 * (missing < 0 ? 1 : -1);
-    for (int i = 0; i < 5 && std::abs(missing) > 2e-4 * r.measures.volume; ++i) {
-        progress.step("Keeping the volume");
-        next = std::clamp(next, 0.01, 0.99);
-        surface::followShape(*draftedSolid(part, field, recipe, density, next, progress).solid, vertexSurfaces,
-                             0.4 * recipe.surfaceSpacing, r.mesh);
-        const double now = chordVolume(body, r.mesh), slope = (now - missing) / (next - threshold);
-        threshold = next;
-        missing = now;
-        if (!(slope > 0)) break;
-        next -= std::clamp(missing / slope, -0.05, 0.05);
+double chordVolume(const shape::Shape& body, const surface::TriMesh& mesh) {
+    const std::vector<double> missing = chordVolumes(body, mesh);
+    return std::accumulate(missing.begin(), missing.end(), 0.0);
+}
+
+/// Moves the free vertices a little off the body, outward where it bulges and inward where it is hollow, so that the
+/// triangles around each enclose its volume.
+void keepBodyVolume(const shape::Shape& body, const Recipe& recipe,
+                    const std::vector<lattice::SurfaceSet>& vertexSurfaces, surface::TriMesh& mesh,
+                    Progress& progress) {
+    progress.step("Keeping the volume");
+    std::vector<double> missing(mesh.position.size(), 0), area(mesh.position.size(), 0);
+    const std::vector<double> chords = chordVolumes(body, mesh);
+    for (std::size_t t = 0; t < chords.size(); ++t) {
+        if (mesh.owner[t] != 0) continue;
+        const Triangle& v = mesh.triangle[t];
+        const Vec3& a = mesh.position[v[0]];
+        const double size = 0.5 * (mesh.position[v[1]] - a).cross(mesh.position[v[2]] - a).norm();
+        for (const auto k : v) missing[k] += chords[t], area[k] += size;
     }
-    r.measures = surface::measure(r.mesh);
+    parallelFor(mesh.position.size(), [&](std::size_t v) {
+        const lattice::SurfaceSet& set = vertexSurfaces[v];
+        if (set.id[0] != 0 || !(area[v] > 0)) return;  // exact surfaces stay
+        const int ids[3] = {set.id[0], set.id[1], set.id[2]};
+        Vec3 p = mesh.position[v];
+        if (shape::projectOnto(body, ids, set.count(), p, 0.4 * recipe.surfaceSpacing, missing[v] / area[v]))
+            mesh.position[v] = p;
+    });
 }
 
 /// Lays the triangles out anew as the recipe asks; as extracted they stay.
@@ -276,8 +299,15 @@ void layOut(const shape::Shape& body, const Recipe& recipe, surface::TriMesh& me
     }
 }
 
-surface::ExtractOptions extractionOf(const Recipe& recipe) {
-    return {recipe.surfaceSpacing, true, {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, {}, Vec3::Zero()};
+/// @param solid  is to outlive the options
+surface::ExtractOptions extractionOf(const Recipe& recipe, const shape::MachinedSolid& solid) {
+    surface::ExtractOptions o{
+        recipe.surfaceSpacing, true, {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland}, {}, Vec3::Zero()};
+    if (recipe.edgeError > 0 && recipe.keepMembers)  // one threshold: as versions before did
+        o.size = [&solid, error = recipe.edgeError, near = 0.5 * recipe.surfaceSpacing](const Vec3& p) {
+            return std::max(solid.chordAt(p, near, error), shortestChord * near);
+        };
+    return o;
 }
 
 /// How the triangles of an extracted surface mirror each other; empty: they do not.
@@ -312,10 +342,20 @@ PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const 
     r.solvedThreshold = solveKeptThreshold(kept, recipe.threshold, progress);
     PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
-    surface::ExtractOptions extraction = extractionOf(recipe);
-    if (edited.hasThin) extraction.size = [&edited](const Vec3& p) { return edited.spacingAt(p); };
+    surface::ExtractOptions extraction = extractionOf(recipe, *solid.solid);
+    if (edited.hasThin)
+        extraction.size = [&edited, edges = extraction.size](const Vec3& p) {
+            return std::min(edited.spacingAt(p), edges ? edges(p) : std::numeric_limits<double>::infinity());
+        };
     Mirrors mirrors;
     r.mesh = extracted(part, *solid.solid, recipe, extraction, vertexSurfaces, mirrors, progress);
+    if (extraction.size && !surface::measure(r.mesh).watertight) {
+        progress.step("Extracting again on an even lattice: the finer one left it open");
+        extraction.size = {};
+        vertexSurfaces.clear();
+        mirrors = {};
+        r.mesh = extracted(part, *solid.solid, recipe, extraction, vertexSurfaces, mirrors, progress);
+    }
     layOut(*solid.solid, recipe, r.mesh, vertexSurfaces, progress);
     r.measures = surface::measure(r.mesh);
     if (addsMaterial(recipe)) {  // the samples' error is the same with and without what is added
@@ -324,7 +364,8 @@ PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const 
             surface::sampledVolume(*solid.solid, cell, progress) -
             surface::sampledVolume(*solidAt(part, field, recipe, density, r.solvedThreshold).solid, cell, progress);
     }
-    keepBodyVolume(part, field, recipe, density, *solid.solid, vertexSurfaces, r, progress);
+    keepBodyVolume(*solid.solid, recipe, vertexSurfaces, r.mesh, progress);
+    r.measures = surface::measure(r.mesh);
     if (!mirrors.images.empty()) {
         surface::mirrorAnew(mirrors.planes, mirrors.images, r.mesh);
         r.measures = surface::measure(r.mesh);
@@ -343,8 +384,9 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
                                        recipe.draft.add ? 0.5 : 1.0, progress);
     if (!recipe.thickenings.empty() && !recipe.draft.add) {  // what is not thickened stays as it is without it
         SurfaceResult plain = r;
-        plain.mesh = surface::extractSurface(*solidAt(part, field, recipe, density, r.solvedThreshold).solid,
-                                             extractionOf(recipe), progress, &vertexSurfaces);
+        const PartShape without = solidAt(part, field, recipe, density, r.solvedThreshold);
+        plain.mesh =
+            surface::extractSurface(*without.solid, extractionOf(recipe, *without.solid), progress, &vertexSurfaces);
         plain.measures = surface::measure(plain.mesh);
         keepVolume(part, field, recipe, density, vertexSurfaces, plain, progress);
         r.solvedThreshold = plain.solvedThreshold;
@@ -352,7 +394,7 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
     }
     const PartShape solid = draftedSolid(part, field, recipe, density, r.solvedThreshold, progress);
     r.faces = solid.faces;
-    r.mesh = surface::extractSurface(*solid.solid, extractionOf(recipe), progress, &vertexSurfaces);
+    r.mesh = surface::extractSurface(*solid.solid, extractionOf(recipe, *solid.solid), progress, &vertexSurfaces);
     r.measures = surface::measure(r.mesh);
     if (!addsMaterial(recipe)) keepVolume(part, field, recipe, density, vertexSurfaces, r, progress);
     const PartShape final = addsMaterial(recipe) ? solid : solidAt(part, field, recipe, density, r.solvedThreshold);

@@ -1,3 +1,5 @@
+/// Projects as text and back, and what differs between two recipes. Long because every number of a recipe has its line.
+
 #include "store/state_text.hpp"
 
 #include <algorithm>
@@ -66,6 +68,7 @@ json recipeJson(const Recipe& r) {
            {"rebuild", rebuildJson(r.rebuild)},
            {"check", toJson(r.check)}};
     if (r.keepMembers) j["keep_members"] = true;
+    if (r.edgeError > 0) j["edge_error"] = r.edgeError;
     if (r.edges != DesignEdges{}) j["design_edges"] = {{"radius", r.edges.radius}, {"sides", r.edges.side}};
     if (r.thin != ThinMembers{}) {
         json decisions = json::array();
@@ -128,6 +131,7 @@ Recipe recipeFrom(const json& j) {
     r.threshold = j.at("threshold");
     r.smoothing = j.at("smoothing");
     r.keepMembers = j.value("keep_members", false);
+    r.edgeError = j.value("edge_error", 0.0);
     if (j.contains("design_edges"))
         r.edges = {j.at("design_edges").at("radius"), j.at("design_edges").at("sides").get<std::array<double, 6>>()};
     if (j.contains("thin_members")) r.thin = thinFrom(j.at("thin_members"));
@@ -417,6 +421,7 @@ std::pair<std::string, std::string> labelled(std::string path) {
         {"hotspot_share", {"hotspot sensitivity", ""}},
         {"smallest_island", {"smallest island", " mm³"}},
         {"thin_members / smallest", {"smallest member", " mm"}},
+        {"edge_error", {"chord error of rounded edges", " mm"}},
         {"design_edges / radius", {"radius of the design space's edges", " mm"}},
         {"check / level", {"check level", ""}},
         {"check / original", {"checks the original", ""}},
