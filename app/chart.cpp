@@ -2,11 +2,13 @@
 
 #include <QPainter>
 
+#include "theme/theme.hpp"
+
 namespace escultura::app {
 
 Chart::Chart(const QString& title, QWidget* parent) : QWidget(parent) {
     plot_.title = title;
-    setFixedHeight(104);
+    theme::fix(this, theme::Length::height, 104);
     setAccessibleName(title);
 }
 
@@ -38,7 +40,7 @@ void Chart::clear() {
 void Chart::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setFont(font());
-    report::paint(painter, size(), plot_);
+    report::paint(painter, size(), plot_, theme::plotColours());
 }
 
 }  // namespace escultura::app

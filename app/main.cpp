@@ -6,6 +6,7 @@
 #include "application.hpp"
 #include "elastic/solve.hpp"
 #include "main_window.hpp"
+#include "settings.hpp"
 #include "theme/theme.hpp"
 
 int main(int argc, char** argv) {
@@ -13,18 +14,22 @@ int main(int argc, char** argv) {
     escultura::app::Application application(argc, argv);
     QApplication::setApplicationName("Escultura");
     QApplication::setApplicationVersion(ESCULTURA_VERSION);
-    const QStringList arguments = QApplication::arguments();
+    QStringList arguments = QApplication::arguments();
+    const bool run = arguments.removeAll("--run") > 0;
     if (arguments.size() > 2 || arguments.contains("--help")) {
-        std::printf("usage: escultura [PART.json or PROJECT.escultura]\n");
+        std::printf(
+            "usage: escultura [--run] [PART.json or PROJECT.escultura]\n"
+            "--run: build and check the part at once\n");
         return arguments.contains("--help") ? 0 : 2;
     }
-    escultura::app::theme::apply(application);
+    const auto kept = escultura::app::settings();
+    escultura::app::theme::apply(application, kept->value("looks/dark", false).toBool(),
+                                 kept->value("looks/words", 100).toInt());
     escultura::app::MainWindow window;
     application.problem = [&window](const QString& message) { emit window.session().failed(message); };
     window.show();
     if (arguments.size() == 2 && !window.session().isBusy()) {
-        // a part file is built and checked at once, so that there is something to look at
-        if (arguments[1].endsWith(".json")) window.runWhenOpened();
+        if (run) window.runWhenOpened();
         window.open(QFileInfo(arguments[1]).absoluteFilePath());
     }
     const int code = QApplication::exec();

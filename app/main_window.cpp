@@ -13,6 +13,7 @@
 #include <QSplitter>
 #include <QStackedWidget>
 #include <cmath>
+#include <utility>
 
 #include "theme/theme.hpp"
 #include "widgets.hpp"
@@ -36,13 +37,13 @@ MainWindow::MainWindow() {
     dossier_ = new Dossier(session_);
     view_ = new View;
     bar_ = new ViewBar(session_);
-    drawer_ = new Drawer(session_);
+    tools_ = new ToolPane(session_);
+    drawer_ = new Drawer(session_, *tools_);
     strip_ = new RequirementStrip(session_);
     painter_ = new FieldPainter(this);
     connect(painter_, &FieldPainter::painted, this, [this](const auto& scene) { view_->setScene(scene, false); });
     error_ = label("", "error");
     error_->setObjectName("error");
-    error_->setStyleSheet("background:#FBEADF; border-bottom:1px solid #E0B49A; padding:8px 16px;");
     error_->hide();
 
     layOut();
@@ -52,6 +53,7 @@ MainWindow::MainWindow() {
 
     for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
         w->setEnabled(false);  // until something is open
+    connectTools();
     connectResults();
     connectRebuild();
     connectComparison();
@@ -74,20 +76,25 @@ void MainWindow::layOut() {
     auto* column = new QVBoxLayout(right);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    auto* split = new QSplitter(Qt::Vertical);
-    split->setChildrenCollapsible(false);
+    split_ = new QSplitter(Qt::Vertical);
+    split_->setChildrenCollapsible(false);
     auto* upper = new QWidget;
     auto* upperColumn = new QVBoxLayout(upper);
     upperColumn->setContentsMargins(0, 0, 0, 0);
     upperColumn->setSpacing(0);
     panes_ = new Panes(view_);
-    upperColumn->addWidget(panes_, 1);
+    auto* viewRow = new QHBoxLayout;
+    viewRow->setContentsMargins(0, 0, 0, 0);
+    viewRow->setSpacing(0);
+    viewRow->addWidget(tools_);
+    viewRow->addWidget(panes_, 1);
+    upperColumn->addLayout(viewRow, 1);
     upperColumn->addWidget(bar_);
-    split->addWidget(upper);
-    split->addWidget(drawer_);
-    split->setSizes({560, 200});
+    split_->addWidget(upper);
+    split_->addWidget(drawer_);
+    split_->setSizes({560, 200});
     drawer_->hide();
-    column->addWidget(split);
+    column->addWidget(split_);
 
     auto* middle = new QWidget;
     auto* row = new QHBoxLayout(middle);
@@ -123,6 +130,7 @@ void MainWindow::connectStart() {
     connect(start_, &StartPage::bodyAsked, this, &MainWindow::askForBody);
     connect(start_, &StartPage::openAsked, this, &MainWindow::askToOpen);
     connect(start_, &StartPage::chosen, this, &MainWindow::open);
+    connect(start_, &StartPage::tourAsked, this, &MainWindow::startTour);
     connect(start_, &StartPage::backAsked, this, [this] { pages_->setCurrentIndex(1); });
     connect(start_, &StartPage::recoverAsked, this, [this](const store::Unsaved& work) {
         if (mayLeave()) session_.recover(work);
@@ -140,6 +148,7 @@ void MainWindow::opened() {
     const LastKnown k = session_.lastKnown();
     bar_->setShow(k.check ? Show::check : k.surface ? Show::surface : Show::field);
     setWindowTitle(QString::fromStdString(session_.project().part.name) + " – Escultura");
+    if (std::exchange(tourWhenOpened_, false)) QTimer::singleShot(0, this, &MainWindow::beginTour);
     if (runWhenOpened_) {
         runWhenOpened_ = false;
         openCheckAfterRun_ = true;
@@ -195,8 +204,9 @@ void MainWindow::connectView() {
     });
     connect(bar_, &ViewBar::fitAsked, view_, &View::fit);
     connect(bar_->drawerButton(), &QPushButton::toggled, this, [this](bool on) {
-        drawer_->setVisible(on);
-        drawer_->refresh();
+        drawerOpen_[static_cast<std::size_t>(card_)] = on;
+        if (!on && detached_) detachDrawer(false);
+        arrangeDrawer();
     });
     connect(view_, &View::rangeChosen, this, [this](double low, double high) {
         low_ = std::isnan(low) ? std::nullopt : std::optional(low);
@@ -250,15 +260,17 @@ void MainWindow::connectDossier() {
     });
     connect(drawer_, &Drawer::failed, this, &MainWindow::showError);
     connect(drawer_, &Drawer::roomAsked, this, [this](int height) {
-        auto* split = qobject_cast<QSplitter*>(drawer_->parentWidget());
-        if (!split || drawer_->height() >= height) return;
-        const auto sizes = split->sizes();
-        split->setSizes({std::max(200, sizes[0] + sizes[1] - height), height});
+        if (detached_ || drawer_->height() >= height || tools_->current() != Tool::none) return;
+        const auto sizes = split_->sizes();
+        split_->setSizes({std::max(200 + bar_->height(), sizes[0] + sizes[1] - height), height});
     });
+    connect(drawer_, &Drawer::placeAsked, dossier_, &Dossier::placeAsked);
+    connect(drawer_, &Drawer::closeAsked, this, [this] { bar_->drawerButton()->setChecked(false); });
+    connect(drawer_, &Drawer::detachAsked, this, &MainWindow::detachDrawer);
 }
 
 void MainWindow::connectPicking() {
-    auto& interfaces = drawer_->interfaces();
+    auto& interfaces = tools_->interfaces();
     connect(&interfaces, &InterfacesPanel::selectionChanged, this, [this](const QString& name) {
         selectedInterface_ = name;
         showScene();
@@ -269,7 +281,7 @@ void MainWindow::connectPicking() {
         if (!pickBody_) return;
         if (pickRoughness_ > 0)  // fitted on a smoother body than the one that is shown
             triangle = surface::TriangleTree(*pickBody_).closest(place).triangle;
-        drawer_->interfaces().pick(*pickBody_, pickRoughness_, place, triangle);
+        tools_->interfaces().pick(*pickBody_, pickRoughness_, place, triangle);
     });
     connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
         if (id >= 10) {
@@ -278,7 +290,7 @@ void MainWindow::connectPicking() {
             sectionPoint_ = place;
             showScene();
         } else if (done) {
-            drawer_->interfaces().moveTo(selectedInterface_, place);
+            tools_->interfaces().moveTo(selectedInterface_, place);
         }
     });
 }
@@ -286,12 +298,11 @@ void MainWindow::connectPicking() {
 QWidget* MainWindow::makeProgress() {
     progress_ = new QFrame;
     progress_->setObjectName("progress");
-    progress_->setStyleSheet("QFrame#progress { background:#FFFDF8; border:0; border-top:1px solid #DAD2C3; }");
     auto* l = new QHBoxLayout(progress_);
     l->setContentsMargins(16, 6, 12, 6);
     l->setSpacing(12);
     progressText_ = label("");
-    progressText_->setMinimumWidth(230);
+    theme::fix(progressText_, theme::Length::leastWidth, 230);
     progressBar_ = new QProgressBar;
     progressBar_->setTextVisible(false);
     progressBar_->setFixedHeight(6);
@@ -338,13 +349,20 @@ void MainWindow::refresh() {
     dossier_->refresh();
     shelf_->refresh();
     strip_->refresh();
-    if (drawer_->isVisible()) drawer_->refresh();
+    if (drawer_->isVisible())
+        drawer_->refresh();
+    else
+        tools_->refresh();
     showScene(refit_);
     refit_ = false;
 }
 
 void MainWindow::cardOpened(Stage stage) {
     if (!session_.hasProject()) return;
+    card_ = stage;
+    tools_->showFor(stage);
+    drawer_->showFor(stage);
+    arrangeDrawer();
     const LastKnown k = session_.lastKnown();
     if (stage == Stage::duty) bar_->setShow(Show::duty);
     if (stage == Stage::field) bar_->setShow(Show::field);

@@ -8,16 +8,19 @@
 #include "dossier/dossier.hpp"
 #include "drawer/drawer.hpp"
 #include "field_painter.hpp"
+#include "help/help_window.hpp"
 #include "requirement_strip.hpp"
 #include "session.hpp"
 #include "shelf/shelf.hpp"
 #include "start/start_page.hpp"
+#include "start/tour.hpp"
 #include "view/cage_editor.hpp"
 #include "view/panes.hpp"
 #include "view/view.hpp"
 #include "view/view_bar.hpp"
 
 class QProgressBar;
+class QSplitter;
 class QStackedWidget;
 
 namespace escultura::app {
@@ -43,6 +46,15 @@ class MainWindow : public QMainWindow {
     void exportSolidTo(const QString& path);
     CageEditor& cageEditor() { return *editor_; }
     Drawer& drawer() { return *drawer_; }
+    ToolPane& tools() { return *tools_; }
+    /// Opens the card of a tool and its sheet.
+    void openTool(Tool tool);
+    /// Brings a table to the front, in the card that it belongs to.
+    void openTable(Table table);
+    /// Light or dark, and the size of words in per cent of the usual one.
+    void setLooks(bool dark, int words);
+    /// Takes the drawer out into a window of its own, or back.
+    void detachDrawer(bool on);
     /// Writes the view as it is. @param transparent  see-through where nothing is drawn
     void savePicture(const QString& path, int width, int height, bool transparent);
     /// Writes the deformed shape of the chosen case as an animation.
@@ -71,6 +83,7 @@ class MainWindow : public QMainWindow {
 
   protected:
     void closeEvent(QCloseEvent* e) override;
+    void resizeEvent(QResizeEvent* e) override;
     void dragEnterEvent(QDragEnterEvent* e) override;
     void dropEvent(QDropEvent* e) override;
 
@@ -85,6 +98,8 @@ class MainWindow : public QMainWindow {
     void makePartMenu();
     void makeVariantMenu();
     void makeHelpMenu();
+    /// Dark or light, and how large words are.
+    void makeLooks(QMenu* menu);
     /// Results that a picture is made from; those of the variant as it was, where newer ones are missing.
     struct ShownResults {
         LastKnown known;
@@ -140,6 +155,10 @@ class MainWindow : public QMainWindow {
     /// What the view bar asks for, with what the window adds.
     report::SceneOptions sceneOptions();
     void makeFinder();
+    void openHelp(const QString& page);
+    /// Opens the smallest demo and shows where things are.
+    void startTour();
+    void beginTour();
     QWidget* makeProgress();
     /// Asks when there is unsaved work. @return whether what is open may be closed
     bool mayLeave();
@@ -152,6 +171,11 @@ class MainWindow : public QMainWindow {
     void exportSurface();
     void exportSolid();
     void connectRebuild();
+    void connectTools();
+    /// Shows where a label comes from.
+    void followLabel(const render::Label& label);
+    /// Shows the drawer as the open card has it, and leaves the view its share of the height while a tool is open.
+    void arrangeDrawer();
     void askForField();
     void askForBody();
     void askToOpen();
@@ -180,10 +204,18 @@ class MainWindow : public QMainWindow {
     View* view_;
     Panes* panes_;
     ViewBar* bar_;
+    ToolPane* tools_;
     Drawer* drawer_;
+    QSplitter* split_;
+    project::Stage card_ = project::Stage::duty;
+    std::array<bool, project::stageCount> drawerOpen_{};  ///< of each card
+    bool detached_ = false;
     CageEditor* editor_;
     RequirementStrip* strip_;
     FieldPainter* painter_;
+    HelpWindow* help_ = nullptr;
+    Tour* tour_ = nullptr;
+    bool tourWhenOpened_ = false;
     QWidget* progress_;
     QLabel *progressText_, *error_, *title_;
     QProgressBar* progressBar_;

@@ -1,5 +1,7 @@
 // The window's menus and the finder of actions.
 
+#include <QActionGroup>
+#include <QApplication>
 #include <QCompleter>
 #include <QDir>
 #include <QFileDialog>
@@ -8,10 +10,12 @@
 #include <QMenuBar>
 #include <QMessageBox>
 #include <cmath>
+#include <tuple>
 
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "main_window.hpp"
+#include "settings.hpp"
 #include "theme/theme.hpp"
 #include "widgets.hpp"
 
@@ -121,35 +125,98 @@ void MainWindow::makeViewMenu() {
     addEntry(
         view, "Fit", QKeySequence("F"), [this] { view_->fit(); }, "actionFit", "fit");
     addEntry(
-        view, "Look along x", {}, [this] { view_->look(Vec3(-1, 0, 0)); }, "actionAlongX");
+        view, "View along x", {}, [this] { view_->look(Vec3(-1, 0, 0)); }, "actionAlongX");
     addEntry(
-        view, "Look along y", {}, [this] { view_->look(Vec3(0, 1, 0)); }, "actionAlongY");
+        view, "View along y", {}, [this] { view_->look(Vec3(0, 1, 0)); }, "actionAlongY");
     addEntry(
-        view, "Look along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
+        view, "View along z", {}, [this] { view_->look(Vec3(0, 0, -1), Vec3::UnitY()); }, "actionAlongZ");
     addEntry(
-        view, "Look from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
+        view, "View from the corner", {}, [this] { view_->look(Vec3(-0.75, 0.75, -0.62)); }, "actionCorner");
     auto* views = view->addMenu("Kept views");
     connect(views, &QMenu::aboutToShow, this, [this, views] { fillViewsMenu(views); });
     view->addSeparator();
-    const char* titles[] = {"Show duty",           "Show cells",     "Show surface",
-                            "Show deviation",      "Show results",   "Show thickness",
-                            "Show draft",          "Show overhangs", "Show field comparison",
-                            "Show original",       "Show mesh",      "Show cage",
-                            "Show cage deviation", "Show solid",     "Show modes",
-                            "Show curvature"};
-    for (int s = 0; s < static_cast<int>(std::size(titles)); ++s)
+    const std::tuple<const char*, Show, const char*> things[] = {{"Show duty", Show::duty, "D"},
+                                                                 {"Show cells", Show::field, "C"},
+                                                                 {"Show surface", Show::surface, "S"},
+                                                                 {"Show deviation", Show::deviation, "V"},
+                                                                 {"Show results", Show::check, "R"},
+                                                                 {"Show thickness", Show::thickness, "T"},
+                                                                 {"Show draft", Show::draft, ""},
+                                                                 {"Show overhangs", Show::overhang, ""},
+                                                                 {"Show field comparison", Show::comparison, ""},
+                                                                 {"Show original", Show::original, "O"},
+                                                                 {"Show mesh", Show::mesh, "M"},
+                                                                 {"Show cage", Show::cage, ""},
+                                                                 {"Show cage deviation", Show::cageDeviation, ""},
+                                                                 {"Show solid", Show::solid, "B"},
+                                                                 {"Show modes", Show::analysis, ""},
+                                                                 {"Show curvature", Show::curvature, ""}};
+    for (const auto& [title, show, key] : things)
         addEntry(
-            view, titles[s], {},
-            [this, s] {
-                bar_->setShow(static_cast<Show>(s));
+            view, title, QKeySequence(key),
+            [this, show = show] {
+                bar_->setShow(show);
                 bar_->refresh();
                 showScene();
             },
-            titles[s]);
+            title);
     view->addSeparator();
     addEntry(
-        view, "Tables and log", QKeySequence("Ctrl+D"), [this] { bar_->drawerButton()->toggle(); }, "actionDrawer",
+        view, "Tables of the card", QKeySequence("Ctrl+D"), [this] { bar_->drawerButton()->toggle(); }, "actionDrawer",
         "table");
+    addEntry(
+        view, "Tables in a window of their own", QKeySequence("Ctrl+Shift+D"),
+        [this] {
+            if (!session_.hasProject()) return;
+            bar_->drawerButton()->setChecked(true);
+            detachDrawer(!detached_);
+        },
+        "actionDetach", "window");
+    auto* measure = addEntry(
+        view, "Measure", QKeySequence("Ctrl+M"), [] {}, "actionMeasure");
+    measure->setCheckable(true);
+    connect(measure, &QAction::toggled, this, [this](bool on) {
+        if (on != view_->isMeasuring()) view_->setMeasuring(on);
+    });
+    connect(view_, &View::measuringEnded, measure, [measure] { measure->setChecked(false); });
+    makeLooks(view);
+    const std::tuple<const char*, Table, const char*, const char*> tables[] = {
+        {"Log", Table::log, "Ctrl+Shift+L", "actionLog"}, {"History", Table::history, "Ctrl+H", "actionHistory"}};
+    for (const auto& [words, table, key, name] : tables)
+        addEntry(
+            view, words, QKeySequence(key), [this, table = table] { openTable(table); }, name);
+}
+
+void MainWindow::makeLooks(QMenu* menu) {
+    auto* dark = menu->addAction("Dark theme");
+    dark->setObjectName("actionDark");
+    dark->setCheckable(true);
+    dark->setChecked(theme::isDark());
+    connect(dark, &QAction::toggled, this, [this](bool on) {
+        settings()->setValue("looks/dark", on);
+        setLooks(on, theme::px(100));
+    });
+    auto* sizes = menu->addMenu("Size of words");
+    auto* group = new QActionGroup(this);
+    for (int percent : {100, 125, 150, 200}) {
+        auto* a = sizes->addAction(QString("%1 %").arg(percent));
+        a->setObjectName(QString("actionWords%1").arg(percent));
+        a->setCheckable(true);
+        a->setChecked(theme::px(100) == percent);
+        group->addAction(a);
+        connect(a, &QAction::triggered, this, [this, percent] {
+            settings()->setValue("looks/words", percent);
+            setLooks(theme::isDark(), percent);
+        });
+    }
+}
+
+void MainWindow::setLooks(bool dark, int words) {
+    theme::apply(*qApp, dark, words);
+    theme::refit(this);
+    refresh();
+    arrangeDrawer();
+    view_->repaintScene();
 }
 
 void MainWindow::makePartMenu() {
@@ -167,11 +234,17 @@ void MainWindow::makePartMenu() {
                      editor_->stop();
                      return;
                  }
-                 if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
-                 drawer_->openTable(3);
+                 openTool(Tool::cage);
                  editor_->start();
              }),
              "actionEditCage");
+    const std::tuple<const char*, Tool, const char*, const char*> tools[] = {
+        {"Interfaces", Tool::interfaces, "Ctrl+I", "actionInterfaces"},
+        {"Loads and supports", Tool::loads, "Ctrl+Shift+I", "actionLoads"},
+        {"Features", Tool::features, "Ctrl+Shift+G", "actionFeatures"}};
+    for (const auto& [words, tool, key, name] : tools)
+        addEntry(
+            part, words, QKeySequence(key), [this, tool = tool] { openTool(tool); }, name);
     auto* byItself = addEntry(
         part, "Test what could govern by itself", {}, [] {}, "actionTestsByItself");
     connect(byItself, &QAction::triggered, this, [this](bool on) { session_.setTestsByItself(on); });
@@ -203,6 +276,12 @@ void MainWindow::makeVariantMenu() {
     addEntry(variant, "Set as baseline", {},
              withProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
              "actionBaseline");
+    const std::tuple<const char*, Table, const char*, const char*> tables[] = {
+        {"Compare variants", Table::variants, "Ctrl+T", "actionVariants"},
+        {"Studies", Table::studies, "Ctrl+U", "actionStudies"}};
+    for (const auto& [words, table, key, name] : tables)
+        addEntry(
+            variant, words, QKeySequence(key), [this, table = table] { openTable(table); }, name);
     addEntry(variant, "Next variant", QKeySequence("Ctrl+Tab"), withProject([this] {
                  session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
              }),
@@ -212,18 +291,16 @@ void MainWindow::makeVariantMenu() {
 void MainWindow::makeHelpMenu() {
     auto* help = menuBar()->addMenu("Help");
     addEntry(
-        help, "Keys and mouse", QKeySequence::HelpContents,
-        [this] {
-            QMessageBox::information(
-                this, "Keys and mouse",
-                "1 to 7 open the cards. Ctrl+B builds the surface, Ctrl+R runs the check, Ctrl+Z undoes.\n\n"
-                "In the view: drag turns, right drag or Shift and drag moves, the wheel zooms, arrow keys turn, F "
-                "fits. A click pins a reading, Escape removes them.\n\n"
-                "While the cage is edited (Ctrl+G): a click selects, Shift and click adds, Ctrl and drag draws a box, "
-                "Alt and drag a lasso; drag the handles to move. Ctrl+L checks the solid quickly.\n\n"
-                "On the colour scale: drag an end to clamp the range, double-click to reset it.");
-        },
-        "actionKeys");
+        help, "Help on this card", QKeySequence::HelpContents, [this] { openHelp(HelpWindow::pageOf(card_)); },
+        "actionHelp");
+    addEntry(
+        help, "Tour of five steps", {}, [this] { startTour(); }, "actionTour");
+    addEntry(
+        help, "From body to release", {}, [this] { openHelp("guide.md"); }, "actionGuide");
+    addEntry(
+        help, "Keys and mouse", {}, [this] { openHelp("keys.md"); }, "actionKeys");
+    addEntry(
+        help, "Glossary", {}, [this] { openHelp("glossary.md"); }, "actionGlossary");
     addEntry(
         help, "About Escultura", {},
         [this] {
@@ -235,11 +312,16 @@ void MainWindow::makeHelpMenu() {
         "actionAbout");
 }
 
+void MainWindow::openHelp(const QString& page) {
+    if (!help_) help_ = new HelpWindow(this);
+    help_->open(page);
+}
+
 void MainWindow::makeFinder() {
     auto* finder = new QLineEdit;
     finder->setObjectName("finder");
     finder->setPlaceholderText("Find an action          Ctrl+K");
-    finder->setFixedWidth(230);
+    theme::fix(finder, theme::Length::width, 230);
     finder->setAccessibleName("Find an action");
     QStringList texts;
     for (auto* a : findChildren<QAction*>())

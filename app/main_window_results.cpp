@@ -11,7 +11,6 @@
 #include <QMenu>
 #include <QMenuBar>
 #include <QSpinBox>
-#include <QSplitter>
 #include <cmath>
 
 #include "main_window.hpp"
@@ -39,19 +38,6 @@ void MainWindow::connectResults() {
     });
     connect(&swingClock_, &QTimer::timeout, this, &MainWindow::showNextFrame);
     connect(view_, &View::pinsChanged, this, &MainWindow::updateReadings);
-    connect(dossier_, &Dossier::tableAsked, this, [this](int which) {
-        if (!drawer_->isVisible()) bar_->drawerButton()->setChecked(true);
-        drawer_->openTable(which);
-        if ((which == 0 && drawer_->height() < 300) || which == 3)  // forms need room
-            if (auto* split = qobject_cast<QSplitter*>(drawer_->parentWidget()))
-                split->setSizes({split->height() - (which == 3 ? 250 : 320), which == 3 ? 250 : 320});
-    });
-    connect(&drawer_->duty(), &DutyPanel::failed, this, &MainWindow::showError);
-    connect(&drawer_->duty(), &DutyPanel::loadCaseChosen, this, [this](int c) {
-        if (bar_->options().show != report::Show::duty) return;
-        bar_->setLoadCase(c);
-        showScene();
-    });
     connect(drawer_, &Drawer::poorElementChosen, this, [this](int k) {
         poorElement_ = k;
         bar_->setShow(report::Show::mesh);
@@ -65,7 +51,7 @@ void MainWindow::connectResults() {
 
 void MainWindow::connectRebuild() {
     editor_ = new CageEditor(session_, *view_, this);
-    drawer_->cage().setEditor(editor_);
+    tools_->cage().setEditor(editor_);
     connect(editor_, &CageEditor::failed, this, &MainWindow::showError);
     connect(editor_, &CageEditor::stateChanged, this, [this] {
         error_->hide();
@@ -74,16 +60,6 @@ void MainWindow::connectRebuild() {
     connect(view_, &View::clickedAt, editor_, &CageEditor::clickedAt);
     connect(view_, &View::regionDrawn, editor_, &CageEditor::regionDrawn);
     connect(view_, &View::painted, editor_, &CageEditor::paintAt);
-    connect(&drawer_->cage(), &CagePanel::failed, this, &MainWindow::showError);
-    connect(&drawer_->features(), &FeaturesPanel::failed, this, &MainWindow::showError);
-    connect(&drawer_->features(), &FeaturesPanel::selectionChanged, this, [this](const QString& name) {
-        selectedFeature_ = name;
-        if (session_.lastKnown().rebuild && !editor_->isOn()) {
-            bar_->setShow(report::Show::solid);
-            bar_->refresh();
-            showScene();
-        }
-    });
     connect(dossier_, &Dossier::exportSolid, this, &MainWindow::exportSolid);
     connect(&session_, &Session::projectOpened, editor_, &CageEditor::stop);
 }

@@ -45,7 +45,7 @@ void MainWindow::showScene(bool refit) {
     swing_.clear();  // an animation starts anew with the new options
     frame_ = 0;
     if (picking_) o = forPicking(o);
-    if (drawer_->isVisible() && drawer_->currentWidget() == &drawer_->interfaces())
+    if (tools_->current() == Tool::interfaces || (drawer_->isVisible() && drawer_->current() == Table::interfaces))
         o.handle = selectedInterface_.toStdString();
     o.selectedFeature = selectedFeature_.toStdString();
     ShownResults r = shownResults(o);
@@ -64,7 +64,12 @@ void MainWindow::showScene(bool refit) {
     if (o.section.on && hasField)
         o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
     const bool stale = isStale(r, o);
-    view_->setNotice(stale        ? "◐ out of date: from an earlier recipe"
+    const Stage shown = o.show == Show::check || o.show == Show::mesh || o.show == Show::analysis ? Stage::check
+                        : o.show == Show::solid                                                   ? Stage::rebuild
+                        : o.show == Show::field || o.show == Show::comparison                     ? Stage::field
+                                                                                                  : Stage::surface;
+    const QString since = stale ? session_.changedSince(shown) : QString();
+    view_->setNotice(stale        ? "◐ out of date: " + (since.isEmpty() ? "from an earlier recipe" : since)
                      : r.toBeMade ? "the design space: its field is not made yet"
                                   : "");
     Shown now = shownOf(r, o);
@@ -95,11 +100,9 @@ void MainWindow::giveWay(ShownResults& r, report::SceneOptions& o) {
     if ((o.show == Show::check || o.show == Show::mesh) && !k.check) o.show = k.surface ? Show::surface : Show::field;
     if (o.show == Show::solid && !k.rebuild) o.show = k.cage ? Show::cage : Show::surface;
     if ((o.show == Show::cage || o.show == Show::cageDeviation) && !k.cage) o.show = Show::surface;
-    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness ||
-         o.show == Show::curvature) &&
-        !k.surface)
+    if ((o.show == Show::deviation || o.show == Show::surface || o.show == Show::thickness) && !k.surface)
         o.show = Show::field;
-    if (o.show == Show::draft || o.show == Show::overhang) {
+    if (o.show == Show::draft || o.show == Show::overhang || o.show == Show::curvature) {
         if (!r.process) showProcess();
         if (!r.process || !k.surface) o.show = k.surface ? Show::surface : Show::field;
     }

@@ -4,10 +4,12 @@
 #include <algorithm>
 #include <cmath>
 
+#include "theme/theme.hpp"
+
 namespace escultura::app {
 
 PlotView::PlotView(QWidget* parent) : QWidget(parent) {
-    setMinimumHeight(120);
+    theme::fix(this, theme::Length::leastHeight, 120);
 }
 
 void PlotView::setPlot(report::Plot plot) {
@@ -28,7 +30,7 @@ int PlotView::itemCount() const {
 void PlotView::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.setFont(font());
-    if (plot_.kind != report::Plot::Kind::nothing) report::paint(painter, size(), plot_);
+    if (plot_.kind != report::Plot::Kind::nothing) report::paint(painter, size(), plot_, theme::plotColours());
 }
 
 void PlotView::mousePressEvent(QMouseEvent* e) {

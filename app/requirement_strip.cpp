@@ -5,6 +5,7 @@
 #include <QRegularExpression>
 #include <cmath>
 
+#include "theme/theme.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -16,17 +17,10 @@ using namespace judge;
 
 RequirementStrip::RequirementStrip(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setObjectName("requirementStrip");
-    setFixedHeight(46);
-    setStyleSheet(
-        "QFrame#requirementStrip { background: #2B2A27; border: 0; }"
-        "QFrame#requirementStrip QLabel { color: #F6F2EA; font-weight: 600; }"
-        "QFrame#requirementStrip QPushButton { background: #35332F; border: 1px solid #55514A; color: #F6F2EA; "
-        "border-radius: 6px; padding: 4px 10px; }"
-        "QFrame#requirementStrip QPushButton:hover, QFrame#requirementStrip QPushButton:focus { border-color: #C9BEAA; "
-        "}");
-    row_ = new QHBoxLayout(this);
-    row_->setContentsMargins(12, 6, 12, 6);
-    row_->setSpacing(8);
+    row_ = new FlowLayout(8);
+    auto* whole = new QHBoxLayout(this);
+    whole->setContentsMargins(12, 6, 12, 6);
+    whole->addLayout(row_, 1);
 }
 
 void RequirementStrip::refresh() {
@@ -45,7 +39,7 @@ void RequirementStrip::refresh() {
             t->setAttribute(Qt::WA_TransparentForMouseEvents);
             l->addWidget(t);
             b->setMinimumWidth(t->sizeHint().width() + 22);
-            b->setFixedHeight(32);
+            theme::fix(b, theme::Length::height, 32);
             b->setToolTip(tip);
             b->setAccessibleName(t->text().remove(QRegularExpression("<[^>]*>")));
             b->setObjectName("requirement");
@@ -63,11 +57,11 @@ void RequirementStrip::refresh() {
                                   : s.state == State::notMet    ? "○ not met"
                                   : s.state == State::outOfDate ? "◐ out of date"
                                                                 : "· not yet known";
-            const QString colour = s.state == State::met         ? "#79C7BD"
-                                   : s.state == State::metSoFar  ? "#E8B95A"
-                                   : s.state == State::notMet    ? "#F09A78"
-                                   : s.state == State::outOfDate ? "#E8B95A"
-                                                                 : "#B9B1A2";
+            const QString colour = s.state == State::met         ? theme::onDarkTeal
+                                   : s.state == State::metSoFar  ? theme::onDarkOchre
+                                   : s.state == State::notMet    ? theme::onDarkClay
+                                   : s.state == State::outOfDate ? theme::onDarkOchre
+                                                                 : theme::onDarkMuted;
             const QString unit = s.unit.empty() ? "" : " " + QString::fromStdString(s.unit);
             if (s.kind == Requirement::Kind::findingsDisposed) continue;  // told below, always
             const QString limit =
@@ -76,7 +70,8 @@ void RequirementStrip::refresh() {
             if (!s.note.empty()) tip += "\n" + QString::fromStdString(s.note);
             QString value = std::isnan(s.value) || !s.hasLimit ? QString() : "<b>" + num(s.value) + "</b>";
             if (!s.doubt.empty() && !std::isnan(s.value))
-                value += QString(" <span style='color:#B9B1A2'>%1</span>").arg(QString::fromStdString(s.doubt));
+                value += QString(" <span style='color:%1'>%2</span>")
+                             .arg(theme::onDarkMuted, QString::fromStdString(s.doubt));
             add(glyph, colour, QString("%1%2 &nbsp;%3").arg(QString::fromStdString(s.name), limit, value), tip,
                 s.evidence);
         }
@@ -86,15 +81,14 @@ void RequirementStrip::refresh() {
             int signedCount = 0;
             for (const auto& x : findings) signedCount += dispositionState(p, session_.variant(), x).holds;
             const bool all = signedCount == static_cast<int>(findings.size());
-            add(all ? "● met" : "○ not met", all ? "#79C7BD" : "#F09A78",
+            add(all ? "● met" : "○ not met", all ? theme::onDarkTeal : theme::onDarkClay,
                 QString("findings signed &nbsp;<b>%1 of %2</b>").arg(signedCount).arg(findings.size()),
                 "Every finding needs a disposition", Stage::findings);
         } else {
-            add(k.findings ? "◐ out of date" : "· not yet known", k.findings ? "#E8B95A" : "#B9B1A2", "findings signed",
-                "Every finding needs a disposition", Stage::findings);
+            add(k.findings ? "◐ out of date" : "· not yet known", k.findings ? theme::onDarkOchre : theme::onDarkMuted,
+                "findings signed", "Every finding needs a disposition", Stage::findings);
         }
     }
-    row_->addStretch();
 }
 
 }  // namespace escultura::app

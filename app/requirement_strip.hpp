@@ -6,6 +6,7 @@
 #include <QHBoxLayout>
 
 #include "session.hpp"
+#include "widgets.hpp"
 
 namespace escultura::app {
 
@@ -21,7 +22,7 @@ class RequirementStrip : public QFrame {
 
   private:
     Session& session_;
-    QHBoxLayout* row_;
+    FlowLayout* row_;
 };
 
 }  // namespace escultura::app

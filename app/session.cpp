@@ -242,6 +242,23 @@ void Session::remember() {
     for (std::size_t i = 0; i < project_->variants.size(); ++i) last_[project_->variants[i].id] = lastKnown(i);
 }
 
+void Session::noteFresh() {
+    for (int s = 0; s < project::stageCount; ++s)
+        if (const auto stage = static_cast<Stage>(s); freshness(stage) == Freshness::fresh)
+            fresh_[{variant().id, stage}] = recipe();
+}
+
+QString Session::changedSince(Stage stage) const {
+    if (!hasProject()) return {};
+    const auto then = fresh_.find({variant().id, stage});
+    if (then == fresh_.end()) return {};
+    const auto changes = store::differences(project_->part, then->second, recipe());
+    if (changes.empty()) return "the part changed";
+    const QString first = QString::fromStdString(changes.front().what);
+    return changes.size() == 1 ? first + " changed"
+                               : QString("%1 and %2 more changed").arg(first).arg(changes.size() - 1);
+}
+
 Freshness Session::freshness(Stage stage) const {
     if (!hasProject()) return Freshness::missing;
     return freshness(project_->open, stage);
@@ -275,6 +292,7 @@ Freshness Session::freshness(std::size_t index, Stage stage) const {
 
 void Session::edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind) {
     if (!hasProject()) return;
+    noteFresh();
     const Snapshot before = snapshot(*project_);
     project::Project& p = *project_;
     change(p);
@@ -290,6 +308,7 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     projectPath_ = path;
     last_.clear();
     checked_.clear();
+    fresh_.clear();
     timings_.clear();
     undo_.clear();
     modified_ = false;

@@ -56,6 +56,8 @@ class Session : public QObject {
     LastKnown lastKnown() const { return hasProject() ? lastKnown(project_->open) : LastKnown{}; }
     Freshness freshness(project::Stage stage) const;
     Freshness freshness(std::size_t variant, project::Stage stage) const;
+    /// What has changed in the open variant since a stage that is out of date was made, as in "threshold changed".
+    QString changedSince(project::Stage stage) const;
 
     /// Changes variants as one step of the history; steps of the same non-empty kind that follow each other join.
     void edit(const QString& text, const std::function<void(project::Project&)>& change, const QString& joinKind = {});
@@ -135,6 +137,7 @@ class Session : public QObject {
     /// @param resultsSaved  all its results are in the file of that path
     void adopt(std::shared_ptr<project::Project> project, const QString& path, bool resultsSaved = true);
     void remember();
+    void noteFresh();
     /// Writes a step to history and journal.
     void record(const QString& text);
     void startJournal(bool resultsSaved = true);
@@ -147,6 +150,8 @@ class Session : public QObject {
     QUndoStack undo_;
     std::map<std::int64_t, LastKnown> last_;
     std::map<std::int64_t, duty::Recipe> checked_;  ///< recipe of each variant's last check
+    /// Recipe that each stage of each variant was last fresh with.
+    std::map<std::pair<std::int64_t, project::Stage>, duty::Recipe> fresh_;
     std::vector<project::Timing> timings_;
     QThread *worker_ = nullptr, *keeper_ = nullptr;
     std::atomic<bool> enough_{false};

@@ -2,8 +2,10 @@
 
 #include <QHeaderView>
 #include <QStyle>
+#include <QTableView>
 
 #include "base/error.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -66,7 +68,7 @@ QTableWidget* table(const QStringList& head, QWidget* parent) {
     auto* t = new QTableWidget(0, static_cast<int>(head.size()), parent);
     t->setHorizontalHeaderLabels(head);
     t->verticalHeader()->hide();
-    t->verticalHeader()->setDefaultSectionSize(26);
+    t->verticalHeader()->setDefaultSectionSize(theme::px(26));
     t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
     t->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
     t->horizontalHeader()->setStretchLastSection(true);
@@ -125,6 +127,68 @@ QString tableAsCsv(const QTableWidget* t) {
         csv += cells.join(',') + "\n";
     }
     return csv;
+}
+
+QTableView* briefOf(QTableWidget* whole, const QList<int>& columns, const char* objectName) {
+    auto* view = new QTableView;
+    view->setObjectName(objectName);
+    view->setModel(whole->model());
+    view->setSelectionModel(whole->selectionModel());
+    for (int c = 0; c < whole->columnCount(); ++c) view->setColumnHidden(c, !columns.contains(c));
+    view->verticalHeader()->hide();
+    view->verticalHeader()->setDefaultSectionSize(theme::px(26));
+    view->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);
+    view->horizontalHeader()->setSectionResizeMode(QHeaderView::ResizeToContents);
+    view->horizontalHeader()->setStretchLastSection(true);
+    view->horizontalHeader()->setHighlightSections(false);
+    view->setEditTriggers(QAbstractItemView::NoEditTriggers);
+    view->setSelectionBehavior(QAbstractItemView::SelectRows);
+    view->setSelectionMode(whole->selectionMode());
+    view->setHorizontalScrollBarPolicy(Qt::ScrollBarAlwaysOff);
+    view->setShowGrid(false);
+    view->setFrameShape(QFrame::NoFrame);
+    return view;
+}
+
+FlowLayout::~FlowLayout() {
+    qDeleteAll(items_);
+}
+
+QSize FlowLayout::minimumSize() const {
+    QSize size;
+    for (const QLayoutItem* item : items_)
+        if (!item->isEmpty()) size = size.expandedTo(item->minimumSize());  // not hidden
+    return size;
+}
+
+void FlowLayout::setGeometry(const QRect& rect) {
+    QLayout::setGeometry(rect);
+    place(rect, true);
+}
+
+int FlowLayout::place(const QRect& rect, bool move) const {
+    // a line at a time: its widgets stand on one middle
+    int y = rect.y();
+    for (int first = 0; first < items_.size();) {
+        int end = first, x = rect.x(), height = 0;
+        for (; end < items_.size(); ++end) {
+            if (items_[end]->isEmpty()) continue;  // hidden
+            const QSize size = items_[end]->sizeHint();
+            if (x > rect.x() && x + size.width() > rect.right() + 1) break;
+            x += size.width() + spacing();
+            height = std::max(height, size.height());
+        }
+        x = rect.x();
+        for (; first < end; ++first) {
+            if (items_[first]->isEmpty()) continue;
+            const QSize size = items_[first]->sizeHint();
+            const int width = std::min(size.width(), std::max(rect.width(), 1));
+            if (move) items_[first]->setGeometry(QRect(x, y + (height - size.height()) / 2, width, size.height()));
+            x += size.width() + spacing();
+        }
+        if (height > 0) y += height + spacing();
+    }
+    return std::max(0, y - rect.y() - spacing());
 }
 
 void clearLayout(QLayout* layout) {

@@ -50,6 +50,30 @@ void fill(QTableWidget* table, const QList<QStringList>& rows);
 void fitHeight(QTableWidget* table, int most = 400);
 QString tableAsCsv(const QTableWidget* table);
 
+/// A second, narrower view of a table: the same rows and the same selection, some of its columns.
+class QTableView* briefOf(QTableWidget* table, const QList<int>& columns, const char* objectName);
+
+/// Widgets side by side, on as many lines as they need.
+class FlowLayout : public QLayout {
+  public:
+    explicit FlowLayout(int spacing = 6) { setSpacing(spacing), setContentsMargins(0, 0, 0, 0); }
+    ~FlowLayout() override;
+    void addItem(QLayoutItem* item) override { items_.push_back(item); }
+    int count() const override { return static_cast<int>(items_.size()); }
+    QLayoutItem* itemAt(int index) const override { return items_.value(index); }
+    QLayoutItem* takeAt(int index) override { return index >= 0 && index < count() ? items_.takeAt(index) : nullptr; }
+    bool hasHeightForWidth() const override { return true; }
+    int heightForWidth(int width) const override { return place(QRect(0, 0, width, 0), false); }
+    QSize sizeHint() const override { return minimumSize(); }
+    QSize minimumSize() const override;
+    void setGeometry(const QRect& rect) override;
+
+  private:
+    /// @return the height that the lines take
+    int place(const QRect& rect, bool move) const;
+    QList<QLayoutItem*> items_;
+};
+
 /// Removes all items of a layout; their widgets go when the event loop is next idle.
 void clearLayout(QLayout* layout);
 

@@ -93,7 +93,7 @@ CLI::App* addRun(CLI::App& app, RunOptions& o) {
         ->type_name("LENGTH");
     run->add_option("--edge-error", o.edgeError,
                     "Most that the surface's triangles leave rounded edges, fillets and rims by, mm or with a unit "
-                    "(default: a fiftieth of a cell; 0: as they come)")
+                    "(default: a fiftieth of a cell; 0: as they come, as with --one-threshold)")
         ->type_name("LENGTH");
     run->add_option("--elements-through", o.elementsThrough,
                     "Least number of elements through every wall (default: 2; 0: as the element size gives)")

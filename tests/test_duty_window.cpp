@@ -35,7 +35,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
     void openDuty() {
         w_->dossier().openCard(Stage::duty);
         click("editLoads");
-        QVERIFY(find<QTableWidget>("dutyTable")->isVisible());
+        QVERIFY(find<QTableView>("dutyList")->isVisible());
     }
     void select(const QString& first, const QString& second) {
         auto* t = find<QTableWidget>("dutyTable");
@@ -150,7 +150,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
             for (int r = 0; r < t->rowCount(); ++r) seen << t->item(r, 0)->text() + ": " + t->item(r, 1)->text();
             QTest::mouseClick(dialog->findChild<QDialogButtonBox*>()->button(QDialogButtonBox::Ok), Qt::LeftButton);
         });
-        w_->drawer().duty().importTable(path);
+        w_->tools().duty().importTable(path);
         QCOMPARE(seen, (QStringList{"pull: loads replaced", "wind: new case", "down: not in the table: stays"}));
         QCOMPARE(part().loadCases.size(), std::size_t(3));
         QCOMPARE(part().loadCases[1].loads[0].force[0], 2500.0);
@@ -158,7 +158,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
         QCOMPARE(part().loadCases.size(), std::size_t(2));
         std::ofstream(path.toStdString()) << "case,interfaces,face,fx\npull,nose,bore,1\n";
-        w_->drawer().duty().importTable(path);
+        w_->tools().duty().importTable(path);
         QVERIFY(find<QLabel>("error")->isVisible() && find<QLabel>("error")->text().contains("line 2"));
     }
     /// A material of one's own is typed with units, refused where it cannot be, kept with the part, and undone.
@@ -258,7 +258,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
         QCOMPARE(chart->pointCount(), static_cast<int>(check->passes.size()));
         click("showMesh");
         QVERIFY(w_->viewBar().options().show == report::Show::mesh);
-        QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);
+        w_->openTable(Table::worstElements);
         auto* worst = find<QTableWidget>("drawerQuality");
         QCOMPARE(worst->rowCount(), 50);
         worst->setCurrentCell(2, 0);
@@ -312,7 +312,7 @@ class TestDutyWindow : public QObject, private WindowDriver {
         QTRY_VERIFY2(w_->view().readingText().contains("ksi"), qPrintable(w_->view().readingText()));
         QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, middle);
         QCOMPARE(w_->view().pinnedCount(), 1);
-        QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);
+        w_->openTable(Table::readings);
         auto* t = find<QTableWidget>("drawerReadings");
         QCOMPARE(t->rowCount(), 1);
         QCOMPARE(t->columnCount(), 4 + 3);  // the worst and two cases

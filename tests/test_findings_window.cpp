@@ -120,8 +120,8 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(settle());
         find<QAction>("difference")->setChecked(false);
         // the drawer compares
-        find<QPushButton>("drawerButton")->setChecked(true);
-        w_->drawer().openTable(6);
+        QTest::keyClick(w_.get(), Qt::Key_T, Qt::ControlModifier);
+        QTest::qWait(50);
         QCOMPARE(find<QTableWidget>("variantsTable")->rowCount(), 2);
         QVERIFY(find<QTableWidget>("comparisonTable")->rowCount() >= 9);
         bool told = false;
@@ -138,7 +138,6 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QCOMPARE(session().project().variants.size(), std::size_t(1));
     }
     void requirementsAreEdited() {
-        find<QPushButton>("drawerButton")->setChecked(true);
         QTest::keyClick(w_.get(), Qt::Key_7);
         click("editRequirements");
         auto* rows = find<QTableWidget>("requirementsTable");
@@ -170,7 +169,6 @@ class TestFindingsWindow : public QObject, WindowDriver {
     /// A figure of a further analysis is required in the form, with another unit; the check then works it out unasked,
     /// and the Check card says why it cannot be left out.
     void frequenciesAreRequired() {
-        find<QPushButton>("drawerButton")->setChecked(true);
         QTest::keyClick(w_.get(), Qt::Key_7);
         click("editRequirements");
         auto* kind = find<QComboBox>("requirementKind");
@@ -205,8 +203,7 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QVERIFY(asked->isEnabled() && !asked->isChecked());
     }
     void aStudyRunsAndIsAdopted() {
-        find<QPushButton>("drawerButton")->setChecked(true);
-        w_->drawer().openTable(7);
+        QTest::keyClick(w_.get(), Qt::Key_U, Qt::ControlModifier);
         choose("studyKind", 1);
         auto* parameters = find<QListWidget>("studyParameters");
         for (int i = 0; i < parameters->count(); ++i)
@@ -316,7 +313,9 @@ class TestFindingsWindow : public QObject, WindowDriver {
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
         QVERIFY(settle());
         QCOMPARE(session().variant().name, first);
-        QVERIFY(find<QTableWidget>("drawerHistory") != nullptr);
+        QTest::keyClick(w_.get(), Qt::Key_H, Qt::ControlModifier);
+        QVERIFY(find<QTableWidget>("drawerHistory")->isVisible());
+        QVERIFY(find<QTableWidget>("drawerHistory")->rowCount() >= 4);
         QVERIFY(session().project().history.size() >= 4);
     }
     void unsavedWorkIsOffered() {

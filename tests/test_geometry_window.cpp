@@ -23,9 +23,9 @@ class TestGeometryWindow : public QObject, public WindowDriver {
 
     const duty::Part& part() const { return w_->session().project().part; }
     void showInterfaces() {
-        w_->viewBar().drawerButton()->setChecked(true);
-        w_->drawer().setCurrentWidget(&w_->drawer().interfaces());
+        QTest::keyClick(w_.get(), Qt::Key_I, Qt::ControlModifier);
         QTest::qWait(50);
+        QCOMPARE(w_->tools().current(), Tool::interfaces);
     }
     /// A block of the lever's size with a bore of 12 mm where the part has no interface.
     std::string writeOriginal() const {
@@ -337,6 +337,10 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QVERIFY(w_->session().project().process(w_->session().recipe()));
         QVERIFY(find<QLabel>("printingFigures")->text().contains("Support volume"));
         QVERIFY(find<QLabel>("castingFigures")->text().contains("undercut"));
+        click("showCurvature");
+        QCOMPARE(w_->viewBar().options().show, report::Show::curvature);
+        QCOMPARE(w_->view().scene()->legend.title, std::string("mean curvature"));
+        QVERIFY(!find<QPushButton>("showOverhangs")->isChecked());
         click("bestDirection");
         QVERIFY(settle());
         const auto p = w_->session().project().process(w_->session().recipe());

@@ -348,6 +348,7 @@ class TestRebuildWindow : public QObject, public WindowDriver {
         click("openCageTools");
         QTest::qWait(50);
         click("addMember");
+        click("showChanges");
         auto* steps = find<QTableWidget>("cageSteps");
         QCOMPARE(steps->rowCount(), 1);
         steps->item(0, 2)->setText("22, 22, 7.5");

@@ -312,6 +312,46 @@ class TestRender : public QObject {
         QVERIFY(qGray(top) < 60 && qGray(bottom) > 200);           // dark on top: high stress
         QVERIFY(image.pixel(400, 250) != qRgb(0xF6, 0xF2, 0xEA));  // the label's point
     }
+    /// However many there are and however close together: over neither each other nor legend, and in the picture.
+    void labelsOverlapNothing() {
+        const QSize size(620, 400);
+        QFont font("Inter");
+        font.setPixelSize(13);
+        Camera camera;
+        camera.height = 100;
+        const QRectF legend = legendLayout(size, QFontMetricsF(font)).card, caption(16, 14, 220, 28);
+        std::vector<Label> labels;
+        for (int k = 0; k < 24; ++k)
+            labels.push_back({Label::Role::finding,
+                              (k % 6) * 1.5 * camera.side() + (k < 12 ? 0 : 40) * camera.screenUp() +
+                                  (k % 2 ? 60 : 20) * camera.side(),
+                              "hotspot in a fillet", QString("H%1").arg(k).toStdString()});
+        labels.push_back({Label::Role::load, 1000 * camera.side(), "", "out of the picture"});
+        const auto placed = placeLabels(labels, size, camera, font, {legend, caption});
+        QCOMPARE(placed.size(), labels.size());
+        QVERIFY(!placed.back());
+        int boxes = 0;
+        for (std::size_t i = 0; i < 24; ++i) {
+            QVERIFY(placed[i].has_value());
+            if (!placed[i]->box) continue;
+            ++boxes;
+            const QRectF& box = *placed[i]->box;
+            QVERIFY(QRectF(0, 0, 620, 400).contains(box) && !box.intersects(legend) && !box.intersects(caption));
+            for (std::size_t k = 0; k < i; ++k) QVERIFY(!placed[k]->box || !placed[k]->box->intersects(box));
+        }
+        QVERIFY2(boxes >= 20, qPrintable(QString::number(boxes)));
+    }
+    void labelsOfHiddenPlacesAreKnown() {
+        Renderer renderer;
+        const auto scene = cube(10, {200, 200, 200});
+        renderer.setScene(scene);
+        const Camera c = fit(scene->bounds, 300, 300, Vec3(0, 0, -1), Vec3::UnitY());
+        std::vector<Label> labels{{Label::Role::load, Vec3(0, 0, 10), "front", ""},
+                                  {Label::Role::load, Vec3(0, 0, -10), "back", ""},
+                                  {Label::Role::load, Vec3(10.5, 0, -10), "beside", ""}};
+        markHidden(labels, renderer, c, QSize(300, 300));
+        QVERIFY(!labels[0].isHidden && labels[1].isHidden && !labels[2].isHidden);
+    }
     void reportTellsWhatWasChosen() {
         project::Variant v = project_.current();
         v.reasons[1] = "lighter <than> before & strong";

@@ -79,6 +79,24 @@ class TestShape : public QObject {
         QVERIFY(std::isinf(s.chordAt(Vec3(10, -3, 1), 0.3, 0.05)));
         QVERIFY(std::isinf(s.chordAt(Vec3(6 + middle, 2 + middle, 1), 0.3, 2)));  // one chord is near enough
     }
+    /// A ball larger than a smooth density tells distances leaves faces alone that have no edge near.
+    void largeBallsLeaveFacesAlone() {
+        field::DensityField f;
+        f.cells = {30, 30, 30};
+        for (int k = 0; k < 30; ++k)
+            for (int j = 0; j < 30; ++j)
+                for (int i = 0; i < 30; ++i) f.density.push_back(i < 24 ? 1.0f : 0.0f);
+        Progress progress;
+        FieldSmoothing smoothing;
+        smoothing.length = 2;
+        MachinedSolid s(std::make_shared<FieldBody>(
+                            std::make_shared<SmoothDensity>(f, std::vector<char>(), smoothing, progress), 0.5),
+                        f.bounds());
+        s.addTrim({Primitive::Kind::plane, Vec3(0, 30, 0), Vec3::UnitY(), 0}, 6);
+        QVERIFY(s.bodyValue(Vec3(6, 29.999, 15)) < 0);  // far from the edge at x = 24
+        QVERIFY(s.bodyValue(Vec3(6, 30.001, 15)) > 0);
+        QVERIFY(s.bodyValue(Vec3(23.8, 29.8, 15)) > 0);  // the edge itself is rounded
+    }
     /// A tilted web and a tilted strut of 0/1 cells: their directions, and what smoothing along them does.
     void thinMembersAreSmoothedAlongThemselves() {
         const Vec3 tilt = Vec3(0.3, 0.2, 1).normalized(), middle = Vec3::Constant(20.3);

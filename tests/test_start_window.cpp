@@ -103,6 +103,29 @@ class TestStartWindow : public QObject, public WindowDriver {
         QVERIFY(
             store::unsavedWork(Session::recoveryFolder().toStdString()).empty());  // only opened: nothing to recover
     }
+    /// Five steps on the smallest demo, each beside what it is about; nothing runs by itself.
+    void theTourShowsWhereThingsAre() {
+        emptyWindow();
+        click("startTour");
+        QVERIFY(settle());
+        QTRY_VERIFY(w_->findChild<Tour*>("tour") && w_->findChild<Tour*>("tour")->isVisible());
+        auto* tour = w_->findChild<Tour*>("tour");
+        QCOMPARE(tour->last(), 4);
+        for (int step = 0; step <= tour->last(); ++step) {
+            QCOMPARE(tour->current(), step);
+            QVERIFY(w_->rect().contains(tour->geometry()));
+            QVERIFY(find<QFrame>("tourFrame")->isVisible());
+            click("tourNext");
+        }
+        QVERIFY(!tour->isVisible() && !find<QFrame>("tourFrame")->isVisible());
+        QVERIFY(!w_->session().lastKnown().check && !w_->session().isBusy());
+        find<QAction>("actionTour")->trigger();  // again, and left in the middle
+        QVERIFY(settle());
+        QTRY_VERIFY(tour->isVisible());
+        click("tourNext");
+        QTest::keyClick(tour, Qt::Key_Escape);
+        QVERIFY(!tour->isVisible());
+    }
     /// A new part that no file ever held comes back after the process ended without closing.
     void aNewPartThatWasNotSavedIsRecovered() {
         emptyWindow();

@@ -132,6 +132,58 @@ class TestView : public QObject {
         QTest::keyClick(v_.get(), Qt::Key_Escape);
         QCOMPARE(v_->pinnedCount(), 0);
     }
+    /// A place tells the wall, two a distance, three angle and radius; Escape ends it.
+    void measures() {
+        QSignalSpy ended(v_.get(), &View::measuringEnded);
+        v_->setMeasuring(true);
+        auto pick = [&](const Vec3& p) { QTest::mouseClick(v_.get(), Qt::LeftButton, {}, at(p)); };
+        pick(Vec3(-10, 0, 10));
+        QVERIFY(v_->measuredNow().wall && std::abs(*v_->measuredNow().wall - 20) < 1e-6);
+        pick(Vec3(10, 0, 10));
+        const Measured two = v_->measuredNow();
+        QVERIFY(two.distance && std::abs(*two.distance - 20) < 0.3 && std::abs(two.components.x() - 20) < 0.3);
+        QVERIFY(two.words().contains("distance") && !two.wall && !two.angle);
+        pick(Vec3(10, 10, 10));
+        const Measured three = v_->measuredNow();
+        QVERIFY(three.angle && std::abs(*three.angle - 90) < 2);
+        QVERIFY(three.radius && std::abs(*three.radius - 0.5 * std::hypot(20, 10)) < 0.3);
+        pick(Vec3(0, 0, 10));  // a fourth begins anew
+        QVERIFY(v_->measuredNow().wall && !v_->measuredNow().distance);
+        QCOMPARE(v_->pinnedCount(), 0);
+        QTest::keyClick(v_.get(), Qt::Key_Escape);
+        QVERIFY(!v_->isMeasuring() && ended.count() == 1);
+        // exactly, without a mouse; on a line there is no circle
+        const Measured line = measured({Vec3(0, 0, 0), Vec3(3, 4, 0), Vec3(6, 8, 0)}, {});
+        QVERIFY(line.angle && std::abs(*line.angle - 180) < 1e-4 && !line.radius);
+    }
+    /// A label leads on; a pinned reading goes when it is clicked.
+    void labelsAreClicked() {
+        QSignalSpy clicked(v_.get(), &View::labelClicked);
+        auto scene = std::make_shared<render::Scene>(*v_->scene());
+        scene->labels = {{render::Label::Role::load, Vec3(0, 0, 10), "eye", "2 kN"}};
+        v_->setScene(scene, false);
+        const auto placed = render::placeLabels(scene->labels, v_->size(), v_->camera(), v_->font(),
+                                                render::takenBy(*scene, v_->size(), v_->font()));
+        QVERIFY(placed[0] && placed[0]->box);
+        QTest::mouseClick(v_.get(), Qt::LeftButton, {}, placed[0]->box->center().toPoint());
+        QCOMPARE(clicked.count(), 1);
+        QCOMPARE(clicked[0][0].value<render::Label>().strong, std::string("2 kN"));
+        QCOMPARE(v_->pinnedCount(), 0);
+    }
+    /// While the whole part is in sight it stays so; where the user has zoomed nothing moves.
+    void theWholePartStaysInSight() {
+        v_->fit();
+        const QSize size = v_->size();
+        v_->resize(size.width() / 3, size.height());
+        QTest::qWait(20);
+        const auto& box = v_->scene()->bounds;
+        for (const Vec3& corner : {box.low, box.high}) QVERIFY(v_->rect().contains(v_->placeOf(corner).toPoint()));
+        v_->zoomTo(33);
+        v_->resize(size);
+        QTest::qWait(20);
+        QCOMPARE(v_->camera().height, 33.0);
+        v_->fit();
+    }
     void picksInsteadOfPinning() {
         QSignalSpy picked(v_.get(), &View::picked);
         v_->setPicking(true);

@@ -345,20 +345,100 @@ class TestWindow : public QObject, WindowDriver {
     }
     void theDrawerListsResultants() {
         runAll();
+        QTest::keyClick(w_.get(), Qt::Key_5);
         QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);
         auto* t = find<QTableWidget>("drawerResultants");
         QVERIFY(find<Drawer>("drawer")->isVisible());
         QCOMPARE(t->rowCount(), 2 * 4);  // meant, applied, one reaction, their sum
         QCOMPARE(t->item(0, 4)->text().toDouble(), -500.0);
-        QVERIFY(tableAsCsv(t).contains("down,all (about the origin),meant,0,-500.00,0"));
+        QVERIFY(tableAsCsv(t).contains("down,all (about the origin),stated,0,-500.00,0"));
     }
     void findsActionsByName() {
         QTest::keyClick(w_.get(), Qt::Key_K, Qt::ControlModifier);
         auto* finder = find<QLineEdit>("finder");
         QTRY_VERIFY(finder->hasFocus());
-        QTest::keyClicks(finder, "Tables and log");
+        QTest::keyClicks(finder, "Tables of the card");
         QTest::keyClick(finder, Qt::Key_Return);
         QTRY_VERIFY(find<Drawer>("drawer")->isVisible());
+    }
+    /// A card's tables alone, those it was left with; variants, studies, history and log on request.
+    void theDrawerFollowsTheCard() {
+        auto& drawer = w_->drawer();
+        auto offered = [&] {
+            int n = 0;
+            for (int t = 0; t < drawer.count(); ++t) n += drawer.isTabVisible(t);
+            return n;
+        };
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        QVERIFY(!drawer.isVisible());
+        w_->openTable(Table::worstElements);
+        QVERIFY(drawer.isVisible() && drawer.offers(Table::reactions) && !drawer.offers(Table::findings));
+        QCOMPARE(offered(), 3);
+        QTest::keyClick(w_.get(), Qt::Key_1);
+        QVERIFY(!drawer.isVisible());  // closed as it was left there
+        QTest::keyClick(w_.get(), Qt::Key_D, Qt::ControlModifier);
+        QVERIFY(drawer.isVisible() && drawer.offers(Table::loads) && !drawer.offers(Table::reactions));
+        QCOMPARE(find<QTableWidget>("interfaceTable")->rowCount(), 2);
+        QTest::keyClick(w_.get(), Qt::Key_L, Qt::ControlModifier | Qt::ShiftModifier);
+        QCOMPARE(drawer.current(), Table::log);
+        QCOMPARE(offered(), 4);
+        QTest::keyClick(w_.get(), Qt::Key_5);
+        QVERIFY(drawer.isVisible() && drawer.offers(Table::log));
+        QCOMPARE(drawer.current(), Table::worstElements);
+        emit drawer.tabCloseRequested(static_cast<int>(Table::log));
+        QCOMPARE(offered(), 3);
+        // out into a window of its own, and back by closing that
+        QTest::mouseClick(find<QToolButton>("detachDrawer"), Qt::LeftButton);
+        QVERIFY(drawer.isWindow() && drawer.isVisible());
+        drawer.close();
+        QVERIFY(!drawer.isWindow() && drawer.isVisible());
+        QTest::mouseClick(find<QToolButton>("closeDrawer"), Qt::LeftButton);
+        QVERIFY(!drawer.isVisible() && !find<QPushButton>("drawerButton")->isChecked());
+    }
+    /// What is out of date says since when; a label leads to where it comes from.
+    void outOfDateSaysSinceWhat() {
+        runAll();
+        w_->session().edit("Smoothing", [](project::Project& p) { p.variants[p.open].recipe.smoothing *= 1.1; });
+        QCOMPARE(w_->session().changedSince(Stage::surface), QString("smoothing changed"));
+        w_->session().edit("Threshold", [](project::Project& p) { p.variants[p.open].recipe.threshold += 0.01; });
+        QVERIFY(w_->session().changedSince(Stage::check).endsWith("and 1 more changed"));
+        w_->session().undoStack().undo();
+        w_->session().undoStack().undo();
+        w_->dossier().openCard(Stage::check);
+        emit w_->view().labelClicked({render::Label::Role::load, Vec3::Zero(), "eye", "1 kN"});
+        QCOMPARE(w_->tools().current(), Tool::loads);
+        // a variant says what it has otherwise than the one it came from
+        QTest::keyClick(w_.get(), Qt::Key_N, Qt::ControlModifier);
+        w_->session().edit("Threshold", [](project::Project& p) { p.variants[p.open].recipe.threshold = 0.31; });
+        QTest::qWait(30);
+        QString said;
+        for (auto* l : find<QFrame>("shelf")->findChildren<QLabel*>())
+            if (l->text().contains("<b>B</b>")) said = l->text();
+        QVERIFY2(said.contains("threshold 0.31"), qPrintable(said));
+    }
+    /// While geometry is edited the view keeps 60 % of the window's height, with the tables open too.
+    void toolsLeaveTheViewItsRoom() {
+        for (const QSize size : {QSize(1280, 800), QSize(1100, 700), QSize(1920, 1080)}) {
+            w_->resize(size);
+            for (const Tool tool : {Tool::interfaces, Tool::loads, Tool::cage, Tool::features}) {
+                w_->openTool(tool);
+                QCOMPARE(w_->tools().current(), tool);
+                QTest::qWait(60);
+                find<QPushButton>("drawerButton")->setChecked(true);
+                QTest::qWait(60);
+                QVERIFY2(w_->view().height() >= 0.6 * w_->height(),
+                         qPrintable(QString("%1 of %2").arg(w_->view().height()).arg(w_->height())));
+                QVERIFY(w_->view().width() >= 340);
+                for (auto* area : w_->tools().findChildren<QScrollArea*>())
+                    if (area->isVisible() && area->objectName().endsWith("Sheet"))
+                        QVERIFY2(area->widget()->width() <= area->viewport()->width(), qPrintable(area->objectName()));
+            }
+        }
+        QTest::keyClick(&w_->tools(), Qt::Key_Escape);
+        QCOMPARE(w_->tools().current(), Tool::none);
+        w_->openTool(Tool::loads);
+        QTest::keyClick(w_.get(), Qt::Key_5);  // a card without tools
+        QVERIFY(!w_->tools().isVisible() && w_->tools().current() == Tool::none);
     }
 };
 

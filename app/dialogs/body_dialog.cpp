@@ -6,6 +6,8 @@
 #include <QPushButton>
 #include <cmath>
 
+#include "theme/theme.hpp"
+
 namespace escultura::app {
 
 BodyDialog::BodyDialog(const QString& path, const surface::Measures& measures, const Box3& box, bool statesUnit,
@@ -13,7 +15,7 @@ BodyDialog::BodyDialog(const QString& path, const surface::Measures& measures, c
     : QDialog(parent), box_(box), volume_(measures.volume) {
     setObjectName("bodyDialog");
     setWindowTitle("New part from a body");
-    setMinimumWidth(460);
+    theme::fix(this, theme::Length::leastWidth, 460);
     auto* form = new QFormLayout(this);
     form->setContentsMargins(20, 16, 20, 16);
     form->setVerticalSpacing(8);

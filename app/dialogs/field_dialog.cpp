@@ -5,6 +5,8 @@
 #include <QFormLayout>
 #include <QPushButton>
 
+#include "theme/theme.hpp"
+
 namespace escultura::app {
 namespace {
 
@@ -43,7 +45,7 @@ FieldDialog::FieldDialog(const QString& path, const exchange::FieldFile& file, Q
     : QDialog(parent), path_(path), file_(file) {
     setObjectName("fieldDialog");
     setWindowTitle("Density field");
-    setMinimumWidth(460);
+    theme::fix(this, theme::Length::leastWidth, 460);
     using Kind = exchange::FieldFile::Kind;
     auto* form = new QFormLayout(this);
     form->setContentsMargins(20, 16, 20, 16);

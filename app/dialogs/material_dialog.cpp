@@ -7,6 +7,7 @@
 
 #include "base/error.hpp"
 #include "duty/materials.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -16,7 +17,7 @@ using elastic::Material;
 MaterialDialog::MaterialDialog(const Material& from, QWidget* parent) : QDialog(parent), own_(from) {
     setObjectName("materialDialog");
     setWindowTitle("Own material");
-    setMinimumWidth(480);
+    theme::fix(this, theme::Length::leastWidth, 480);
     auto* form = new QFormLayout(this);
     form->setContentsMargins(20, 16, 20, 16);
     form->setVerticalSpacing(8);

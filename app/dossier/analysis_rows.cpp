@@ -5,6 +5,7 @@
 #include <cmath>
 
 #include "dossier/card_parts.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -34,7 +35,7 @@ void AnalysisRows::addRow(const AnalysisKind& kind) {
     r.found->setObjectName("found " + key);
     r.found->setWordWrap(true);
     r.show->setObjectName("shows " + key);
-    r.show->setFixedWidth(64);
+    theme::fix(r.show, theme::Length::width, 64);
     r.show->setToolTip("Shows its shapes in the view, where all of them are listed");
     auto* head = new QHBoxLayout;
     head->setSpacing(6);
@@ -43,7 +44,7 @@ void AnalysisRows::addRow(const AnalysisKind& kind) {
         auto* box = new QuantityEdit(dimension::none, n.unit, n.least, n.most);
         box->setObjectName(key + " " + n.key);
         box->setAccessibleName(QString(kind.words) + ", " + n.label);
-        box->setFixedWidth(48);
+        theme::fix(box, theme::Length::width, 48);
         head->addWidget(box);
         head->addWidget(label(n.label, "muted"));
         connect(box, &QuantityEdit::errorChanged, this, &AnalysisRows::errorChanged);

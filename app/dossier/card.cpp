@@ -35,7 +35,6 @@ Card::Card(Session& session, project::Stage stage, QWidget* parent) : QFrame(par
     header->setContentsMargins(0, 0, 6, 0);
     header->setSpacing(10);
     auto* number = label(QString::number(static_cast<int>(stage) + 1), "number");
-    number->setFixedWidth(10);
     auto* title = label(project::name(stage), "title");
     state_ = label("");
     state_->setAlignment(Qt::AlignRight);
@@ -46,9 +45,11 @@ Card::Card(Session& session, project::Stage stage, QWidget* parent) : QFrame(par
         l->setTextInteractionFlags(Qt::NoTextInteraction);
         l->setWordWrap(false);
     }
+    for (auto* l : {number, title}) l->setSizePolicy(QSizePolicy::Maximum, QSizePolicy::Preferred);
     header->addWidget(number);
     header->addWidget(title);
     header->addWidget(brief_, 1);
+    header->addStretch(0);
     header->addWidget(state_);
     outer->addLayout(header);
     summary_ = label("", "muted");
@@ -79,7 +80,7 @@ void Card::addReason() {
     auto* box = new ReasonBox;
     box->setObjectName(QString("reason%1").arg(static_cast<int>(stage_) + 1));
     box->setPlaceholderText("Reason: why this setting? Goes into the report.");
-    box->setFixedHeight(46);
+    theme::fix(box, theme::Length::height, 46);
     box->setTabChangesFocus(true);
     box->leave = [this, box] {
         if (!session_.hasProject()) return;
@@ -147,7 +148,9 @@ QString Card::state(QColor& colour) const {
             return "fresh";
         case Freshness::outOfDate:
             colour = theme::ochre;
-            return "◐ out of date";
+            return isOpen() && !session_.changedSince(stage_).isEmpty()
+                       ? "◐ out of date: " + session_.changedSince(stage_)
+                       : QString("◐ out of date");
         case Freshness::missing:
             colour = theme::muted;
             return "not run yet";
@@ -186,7 +189,8 @@ void Card::keyPressEvent(QKeyEvent* e) {
 QString figures(const QList<QPair<QString, QString>>& pairs) {
     QString html = "<table width='100%' cellspacing='0' cellpadding='2'>";
     for (const auto& [name, value] : pairs)
-        html += "<tr><td style='color:#6E695F'>" + name + "</td><td align='right'>" + value + "</td></tr>";
+        html += "<tr><td style='color:" + theme::muted.name() + "'>" + name + "</td><td align='right'>" + value +
+                "</td></tr>";
     return html + "</table>";
 }
 

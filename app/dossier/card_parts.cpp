@@ -4,6 +4,8 @@
 #include <QRegularExpression>
 #include <cmath>
 
+#include "theme/theme.hpp"
+
 namespace escultura::app {
 namespace {
 const char* axes[] = {"+x", "-x", "+y", "-y", "+z", "-z"};
@@ -24,7 +26,7 @@ QWidget* row(std::initializer_list<QWidget*> widgets) {
 
 QWidget* field(const QString& name, QWidget* control) {
     auto* l = label(name, "muted");
-    l->setFixedWidth(112);
+    theme::fix(l, theme::Length::width, 112);
     l->setBuddy(control);
     control->setAccessibleName(name);
     return row({l, control});
@@ -52,7 +54,8 @@ QLabel* heading(const QString& text) {
 }
 
 QString link(const QString& key, const QString& text) {
-    return QString("<a href='%1' style='color:#1F6F6B; text-decoration:none'>%2 ↗</a>").arg(key, text);
+    return QString("<a href='%1' style='color:" + theme::teal.name() + "; text-decoration:none'>%2 ↗</a>")
+        .arg(key, text);
 }
 
 QStringList requirementCells(const judge::RequirementState& s) {

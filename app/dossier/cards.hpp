@@ -13,6 +13,7 @@
 #include "dossier/card_parts.hpp"
 #include "dossier/member_list.hpp"
 #include "dossier/threshold_control.hpp"
+#include "frame.hpp"
 #include "judge/proposals.hpp"
 #include "judge/releases.hpp"
 #include "widgets.hpp"
@@ -25,8 +26,7 @@ class DutyCard : public Card {
     explicit DutyCard(Session& session);
   signals:
     void loadCaseChosen(int loadCase);
-    /// The table of loads and supports (0) or of interfaces (1) is to be opened.
-    void tableAsked(int which);
+    void toolAsked(escultura::app::Tool tool);
 
   protected:
     QString summary() const override;
@@ -123,8 +123,7 @@ class RebuildCard : public Card {
     explicit RebuildCard(Session& session);
   signals:
     void showAsked(int show);
-    /// 3: tools of the cage, 4: features.
-    void tableAsked(int which);
+    void toolAsked(escultura::app::Tool tool);
     void exportSolid();
 
   protected:
@@ -150,7 +149,7 @@ class CheckCard : public Card {
   signals:
     void loadCaseChosen(int loadCase);
     void showAsked(int show);
-    void tableAsked(int which);
+    void tableAsked(escultura::app::Table table);
     /// The first shape of a further analysis is to be shown.
     void shapeAsked(const QString& kind);
 
@@ -233,7 +232,7 @@ class ReleaseCard : public Card {
     void writeRelease(const escultura::judge::SignOff& signOff, const QString& key);
     void stageAsked(escultura::project::Stage stage);
     void findingAsked(const QString& id);
-    void tableAsked(int which);
+    void tableAsked(escultura::app::Table table);
 
   protected:
     QString summary() const override;

@@ -8,6 +8,7 @@
 #include "report/part_scene.hpp"
 #include "stages/forecast.hpp"
 #include "stages/ready.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -64,7 +65,7 @@ void CheckCard::makeInputs() {
     localSize_ = new QuantityEdit(dimension::length, "mm", 0.1, 200);
     localSize_->setObjectName("localSize");
     addLocal_ = new QPushButton("Add");
-    addLocal_->setFixedWidth(52);
+    theme::fix(addLocal_, theme::Length::width, 52);
     addLocal_->setStyleSheet("padding: 5px 4px;");
     addLocal_->setObjectName("addLocalSize");
     local_ = label("");
@@ -114,7 +115,7 @@ void CheckCard::layOut() {
     cases_->horizontalHeaderItem(2)->setToolTip("Largest von Mises stress");
     cases_->horizontalHeaderItem(3)->setToolTip("Largest displacement");
     cases_->horizontalHeaderItem(4)->setToolTip(
-        "Whether the applied resultant is the load that is meant, and the reactions balance it");
+        "Whether the applied resultant is the load as stated, and load and reactions are in equilibrium");
     body()->addWidget(cases_);
     body()->addWidget(last_);
     body()->addWidget(convergence_);
@@ -184,7 +185,7 @@ void CheckCard::connectInputs() {
         expert_->setVisible(on);
     });
     connect(mesh_, &QPushButton::clicked, this, [this] { emit showAsked(static_cast<int>(report::Show::mesh)); });
-    connect(reactions_, &QPushButton::clicked, this, [this] { emit tableAsked(2); });
+    connect(reactions_, &QPushButton::clicked, this, [this] { emit tableAsked(Table::reactions); });
     connect(run_, &QPushButton::clicked, this, [this] { session_.run(Stage::findings); });
 }
 
@@ -282,7 +283,8 @@ void CheckCard::refreshExpected() {
     QStringList missing;
     for (const ReadyNote& n : readyNotes(session_.part(), r, f.get(), nullptr))
         if (n.severity == ReadyNote::Severity::blocker)
-            missing << QString("<b style='color:#B4532A'>✕ missing:</b> %1 <span style='color:#6E695F'>%2</span>")
+            missing << QString("<b style='color:" + theme::clay.name() +
+                               "'>✕ missing:</b> %1 <span style='color:" + theme::muted.name() + "'>%2</span>")
                            .arg(QString::fromStdString(n.text).toHtmlEscaped(),
                                 QString::fromStdString(n.fix).toHtmlEscaped());
     ready_->setText(missing.join("<br/>"));
@@ -292,13 +294,13 @@ void CheckCard::refreshExpected() {
 void CheckCard::refreshCases(const CheckResult& check) {
     QList<QStringList> rows;
     for (const CaseResult& x : check.cases) {
-        const bool asMeant = x.equilibriumError <= 1e-6 && x.appliedAsMeant;
+        const bool asStated = x.equilibriumError <= 1e-6 && x.appliedAsMeant;
         const Factor factor = factorOf(session_.project(), session_.variant(), check, x.name);
         rows << QStringList{QString::fromStdString(x.name),
                             num(factor.value) + (factor.proves()   ? ""
                                                  : factor.resolved ? " ◔"
                                                                    : " ◔ low"),
-                            num(x.maxVonMises), num(x.maxDisplacement), asMeant ? "meant" : "off"};
+                            num(x.maxVonMises), num(x.maxDisplacement), asStated ? "yes" : "no"};
     }
     {
         const QSignalBlocker block(cases_);

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "dossier/cards.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -10,7 +11,7 @@ using project::Stage;
 
 Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setObjectName("dossier");
-    setFixedWidth(384);
+    theme::fix(this, theme::Length::width, 384);
     auto* duty = new DutyCard(session);
     auto* field = new FieldCard(session);
     auto* surface = new SurfaceCard(session);
@@ -37,7 +38,7 @@ Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(s
     setEnabled(session.hasProject());
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
-    connect(duty, &DutyCard::tableAsked, this, &Dossier::tableAsked);
+    connect(duty, &DutyCard::toolAsked, this, &Dossier::toolAsked);
     connect(check, &CheckCard::tableAsked, this, &Dossier::tableAsked);
     connect(check, &CheckCard::showAsked, this, &Dossier::showAsked);
     connect(check, &CheckCard::shapeAsked, this, &Dossier::shapeAsked);
@@ -47,7 +48,7 @@ Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(s
     connect(field, &FieldCard::addFieldAsked, this, &Dossier::addFieldAsked);
     connect(surface, &SurfaceCard::exportSurface, this, &Dossier::exportSurface);
     connect(rebuild, &RebuildCard::showAsked, this, &Dossier::showAsked);
-    connect(rebuild, &RebuildCard::tableAsked, this, &Dossier::tableAsked);
+    connect(rebuild, &RebuildCard::toolAsked, this, &Dossier::toolAsked);
     connect(rebuild, &RebuildCard::exportSolid, this, &Dossier::exportSolid);
     connect(findings, &FindingsCard::findingChosen, this, &Dossier::findingChosen);
     findings_ = findings;

@@ -6,6 +6,7 @@
 #include <array>
 
 #include "dossier/card.hpp"
+#include "frame.hpp"
 #include "judge/releases.hpp"
 
 namespace escultura::app {
@@ -28,8 +29,8 @@ class Dossier : public QFrame {
     void placeAsked(const escultura::Vec3& place, const QString& words);
     void compareAsked(int variant);
     void addFieldAsked();
-    /// A table of the drawer: 0 loads and supports, 1 interfaces, 2 reactions.
-    void tableAsked(int which);
+    void tableAsked(escultura::app::Table table);
+    void toolAsked(escultura::app::Tool tool);
     void loadCaseChosen(int loadCase);
     void findingChosen(const QString& id);
     void exportSurface();

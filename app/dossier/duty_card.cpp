@@ -8,6 +8,7 @@
 #include "duty/materials.hpp"
 #include "duty/part_numbers.hpp"
 #include "stages/ready.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -24,13 +25,14 @@ QString readyText(const Session& session) {
     QStringList lines;
     for (const ReadyNote& n : readyNotes(session.part(), session.recipe(), field.get(), surface.get())) {
         const bool blocks = n.severity == ReadyNote::Severity::blocker;
-        lines << QString(
-                     "<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:#6E695F'>%4</span></p>")
-                     .arg(blocks ? "#B4532A" : "#96660C",
+        lines << QString("<p style='margin:2px 0'><b style='color:%1'>%2</b> %3 <span style='color:" +
+                         theme::muted.name() + "'>%4</span></p>")
+                     .arg((blocks ? theme::clay : theme::ochre).name(),
                           blocks ? "✕ missing:" : "◐ look at:", QString::fromStdString(n.text).toHtmlEscaped(),
                           QString::fromStdString(n.fix).toHtmlEscaped());
     }
-    return lines.isEmpty() ? QString("<span style='color:#1F6F6B'>✓ ready for a check</span>") : lines.join("");
+    return lines.isEmpty() ? QString("<span style='color:" + theme::teal.name() + "'>✓ ready for a check</span>")
+                           : lines.join("");
 }
 
 DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
@@ -82,8 +84,8 @@ DutyCard::DutyCard(Session& session) : Card(session, Stage::duty) {
     body()->addWidget(ready_);
     connect(material_, &QComboBox::activated, this, &DutyCard::chooseMaterial);
     connect(own, &QPushButton::clicked, this, &DutyCard::typeMaterial);
-    connect(loads, &QPushButton::clicked, this, [this] { emit tableAsked(0); });
-    connect(places, &QPushButton::clicked, this, [this] { emit tableAsked(1); });
+    connect(loads, &QPushButton::clicked, this, [this] { emit toolAsked(Tool::loads); });
+    connect(places, &QPushButton::clicked, this, [this] { emit toolAsked(Tool::interfaces); });
     connect(drop_, &QPushButton::clicked, this, &DutyCard::dropNumbers);
     connect(numbers_, &QTableWidget::itemSelectionChanged, this,
             [this] { drop_->setEnabled(!numbers_->selectedItems().isEmpty()); });

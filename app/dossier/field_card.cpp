@@ -71,7 +71,7 @@ void FieldCard::layOut() {
     shareRow_ = field("or share kept, %", share_);
     for (QWidget* w : {thresholdRow_, massRow_, shareRow_}) body()->addWidget(w);
     body()->addWidget(largest_);
-    islandRow_ = field("Drop islands below", island_);
+    islandRow_ = field("Drop pieces below", island_);
     body()->addWidget(islandRow_);
     body()->addWidget(error_);
     body()->addWidget(figures_);
@@ -99,11 +99,11 @@ void FieldCard::connectInputs() {
         if (const auto f = session_.project().field()) setVolume(0.01 * percent * f->designVolume);
     });
     connect(largest_, &QCheckBox::clicked, this, [this](bool on) {
-        session_.edit(on ? "Keep the largest piece" : "Keep islands",
+        session_.edit(on ? "Keep the largest piece" : "Keep smaller pieces",
                       [on](Project& p) { p.variants[p.open].recipe.largestPieceOnly = on; });
     });
     connect(island_, &QuantityEdit::valueEntered, this, [this](double v) {
-        session_.edit("Smallest island", [v](Project& p) { p.variants[p.open].recipe.smallestIsland = v; });
+        session_.edit("Smallest piece", [v](Project& p) { p.variants[p.open].recipe.smallestIsland = v; });
     });
     for (auto* q : {mass_, threshold_, share_, island_})
         connect(q, &QuantityEdit::errorChanged, this, [this](const QString& e) { showError(error_, e); });
@@ -219,9 +219,10 @@ void FieldCard::showFigures(const FieldResult& f) {
         for (const auto& n : k.connected) marks << theme::coloured("✓ " + QString::fromStdString(n), theme::teal);
         for (const auto& n : k.cutOff)
             marks << theme::coloured("✕ " + QString::fromStdString(n) + " cut off", theme::clay);
-        interfaces_->setText(marks.isEmpty() ? "<span style='color:#6E695F'>The part has no interface yet.</span>"
-                                             : "<span style='color:#6E695F'>Interfaces connected</span><br/>" +
-                                                   marks.join(" &nbsp; "));
+        interfaces_->setText(marks.isEmpty() ? "<span style='color:" + theme::muted.name() +
+                                                   "'>The part has no interface yet.</span>"
+                                             : "<span style='color:" + theme::muted.name() +
+                                                   "'>Interfaces connected</span><br/>" + marks.join(" &nbsp; "));
         showError(error_, k.cutOff.empty()
                               ? QString()
                               : "A check is refused while an interface is cut off: lower the threshold to " +
@@ -263,9 +264,9 @@ void FieldCard::refreshBody() {
                                                       islandRow_, interfaces_, compareRow_, comparison_})
         w->setVisible(!toBeMade);
     if (!f) {
-        figures_->setText(toBeMade
-                              ? "<span style='color:#6E695F'>Threshold and mass are set when the field is made.</span>"
-                              : "<span style='color:#6E695F'>The field is being read.</span>");
+        figures_->setText(toBeMade ? "<span style='color:" + theme::muted.name() +
+                                         "'>Threshold and mass are set when the field is made.</span>"
+                                   : "<span style='color:" + theme::muted.name() + "'>The field is being read.</span>");
         showError(error_, {});
         return;
     }

@@ -38,12 +38,13 @@ FindingsCard::FindingsCard(Session& session) : Card(session, Stage::findings) {
 void FindingsCard::makeInputs() {
     share_ = new QuantityEdit(dimension::none, "", 0.01, 1);
     share_->setObjectName("hotspotShare");
-    share_->setMaximumWidth(64);
-    share_->setToolTip("Smallest height of a peak above its saddle, as a share of the allowable stress");
+    theme::fix(share_, theme::Length::mostWidth, 64);
+    share_->setToolTip(
+        "Height of a peak over its saddle from which it is a hotspot, as a share of the allowable stress");
     slider_ = new QSlider(Qt::Horizontal);
     slider_->setObjectName("sensitivity");
     slider_->setRange(1, 60);
-    slider_->setAccessibleName("Sensitivity: more hotspots to the left, fewer to the right");
+    slider_->setAccessibleName("Height of peaks: more hotspots to the left, fewer to the right");
     level_ = label("", "muted");
     level_->setObjectName("sensitivityLevel");
     list_ = table({"Id", "Class", "Peak", "SF", "State"});
@@ -56,7 +57,7 @@ void FindingsCard::makeInputs() {
     test_->setToolTip("Refines the mesh around it twice and solves again: does the peak converge?");
     testAll_ = new QPushButton("Test all");
     testAll_->setObjectName("testAll");
-    isolate_ = new QCheckBox("Isolate");
+    isolate_ = new QCheckBox("Only the neighbourhood");
     isolate_->setObjectName("isolate");
     isolate_->setToolTip("Only its neighbourhood, with its mesh; the rest as a ghost");
     chart_ = new Chart("peak over element size, MPa");
@@ -85,12 +86,13 @@ void FindingsCard::layOut() {
     l->setContentsMargins(0, 0, 0, 0);
     l->addWidget(slider_, 1);
     l->addWidget(share_);
-    body()->addWidget(field("Sensitivity", sensitivity));
+    body()->addWidget(field("Height of peaks", sensitivity));
     body()->addWidget(level_);
     body()->addWidget(list_);
     body()->addWidget(detail_);
     body()->addWidget(chart_);
-    body()->addWidget(row({test_, testAll_, isolate_}));
+    body()->addWidget(row({test_, testAll_}));
+    body()->addWidget(isolate_);
     body()->addWidget(proposals_);
     body()->addWidget(amountRow_);
     signing_ = new QWidget;
@@ -161,7 +163,7 @@ const Finding* FindingsCard::chosen() const {
 void FindingsCard::previewShare(int percent) {
     const LastKnown k = session_.lastKnown();
     const double least = 0.01 * percent * allowableStress(session_.part());
-    QString words = QString("peaks at least %1 MPa above their saddle").arg(num(least));
+    QString words = QString("peaks at least %1 MPa over their saddle").arg(num(least));
     if (k.findings) {
         // the highest peak of all is always one
         const auto count =
@@ -173,7 +175,7 @@ void FindingsCard::previewShare(int percent) {
 
 void FindingsCard::applyShare(double share) {
     if (session_.isBusy() || std::abs(share - session_.recipe().hotspotShare) < 1e-9) return;
-    session_.edit("Sensitivity", [share](Project& p) { p.variants[p.open].recipe.hotspotShare = share; });
+    session_.edit("Height of peaks", [share](Project& p) { p.variants[p.open].recipe.hotspotShare = share; });
     if (session_.project().check(session_.recipe())) session_.run(Stage::findings);
 }
 
@@ -232,11 +234,11 @@ QString FindingsCard::words(const Finding* f) {
     if (tested) {
         const assess::Evidence& e = f->evidence;
         detail += QString("<br/><b>%1</b>: %2").arg(assess::name(e.verdict), text(e.reason).toHtmlEscaped());
-        detail += QString("<br/>exponent %1 · %2 · %3")
+        detail += QString("<br/>growth exponent %1 · %2 · %3")
                       .arg(num(e.exponent, 2),
-                           e.angle < 179.5 ? QString("sharpest edge %1°").arg(num(e.angle)) : QString("no edge near"),
+                           e.angle < 179.5 ? QString("edge of %1°").arg(num(e.angle)) : QString("no edge near"),
                            e.radius == 0             ? QString("sharp")
-                           : std::isfinite(e.radius) ? QString("hollow radius %1 mm").arg(num(e.radius, 2))
+                           : std::isfinite(e.radius) ? QString("notch of radius %1 mm").arg(num(e.radius, 2))
                                                      : QString("not hollow"));
         detail +=
             QString("<br/>counts with %1 MPa · cut matters by %2 %").arg(num(e.counts()), num(100 * e.cutError, 2));
@@ -265,7 +267,7 @@ QString FindingsCard::offers() const {
         const Proposal& p = offered_[i];
         QString expected;
         if (p.high > 0 && p.kind != Proposal::Kind::refine && p.kind != Proposal::Kind::exclude)
-            expected = QString(" <span style='color:#6E695F'>SF %1 → %2 to %3, %4%5 g</span>")
+            expected = QString(" <span style='color:" + theme::muted.name() + "'>SF %1 → %2 to %3, %4%5 g</span>")
                            .arg(num(p.before), num(p.low), num(p.high), p.mass < 0 ? "−" : "+",
                                 QString::number(std::lround(std::abs(1000 * p.mass))));
         offers += QString("<p style='margin:3px 0'>%1%2<br/>%3</p>")
@@ -293,7 +295,7 @@ void FindingsCard::showDetail() {
     const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
     const Finding* f = chosen();
     const LastKnown k = session_.lastKnown();
-    QString detail = findings_.empty() ? (k.findings ? "No finding above the sensitivity." : "Run the check first.")
+    QString detail = findings_.empty() ? (k.findings ? "No peak is that high over its saddle." : "Run the check first.")
                                        : "Select a finding to see it, to test it and to sign its disposition.";
     const bool hot = f && f->kind == Finding::Kind::hotspot;
     const bool tested = hot && f->evidence.verdict != assess::HotspotClass::untested;

@@ -214,7 +214,7 @@ QString MakingPanel::forecast() const {
 QString MakingPanel::outcome() const {
     const project::Project& p = session_.project();
     const auto made = p.made(session_.recipe());
-    if (!made) return "<span style='color:#6E695F'>Not made yet.</span>";
+    if (!made) return "<span style='color:" + theme::muted.name() + "'>Not made yet.</span>";
     QString words = QString("Made: %1, %2 steps, %3 s.")
                         .arg(QString::fromStdString(made->task).toHtmlEscaped())
                         .arg(made->steps.size())
@@ -224,7 +224,8 @@ QString MakingPanel::outcome() const {
         words += " " + theme::coloured("◐ The duty has changed since: made for other loads, supports or rules.",
                                        theme::ochre);
     for (const std::string& n : made->notes)
-        words += "<br/><span style='color:#6E695F'>" + QString::fromStdString(n).toHtmlEscaped() + "</span>";
+        words += "<br/><span style='color:" + theme::muted.name() + "'>" + QString::fromStdString(n).toHtmlEscaped() +
+                 "</span>";
     return words;
 }
 

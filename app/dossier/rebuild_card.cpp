@@ -112,8 +112,8 @@ void RebuildCard::connectInputs() {
                 emit showAsked(static_cast<int>(Show::cage));
             });
     });
-    connect(edit_, &QPushButton::clicked, this, [this] { emit tableAsked(3); });
-    connect(features_, &QPushButton::clicked, this, [this] { emit tableAsked(4); });
+    connect(edit_, &QPushButton::clicked, this, [this] { emit toolAsked(Tool::cage); });
+    connect(features_, &QPushButton::clicked, this, [this] { emit toolAsked(Tool::features); });
     connect(deviation_, &QPushButton::clicked, this, [this] { emit showAsked(static_cast<int>(Show::cageDeviation)); });
     connect(step_, &QPushButton::clicked, this, &RebuildCard::exportSolid);
     connect(quick_, &QPushButton::clicked, this, [this] { session_.quickCheck(); });

@@ -1,11 +1,10 @@
 #include <QDate>
 #include <QFileDialog>
-#include <QSettings>
-#include <QStandardPaths>
 #include <cmath>
 
 #include "base/signature.hpp"
 #include "dossier/cards.hpp"
+#include "settings.hpp"
 #include "theme/theme.hpp"
 
 namespace escultura::app {
@@ -14,14 +13,6 @@ using namespace duty;
 using namespace stages;
 using namespace project;
 using namespace judge;
-
-namespace {
-/// What is kept from one start to the next: where the signer's key is, never the key.
-std::unique_ptr<QSettings> settings() {
-    return std::make_unique<QSettings>(
-        QStandardPaths::writableLocation(QStandardPaths::AppConfigLocation) + "/settings.ini", QSettings::IniFormat);
-}
-}  // namespace
 
 ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     requirements_ = table({"Requirement", "Limit", "Value", "State"});
@@ -61,7 +52,7 @@ ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     body()->addWidget(error_);
     body()->addWidget(releases_);
     write_ = addAction("Sign and write release…", "writeRelease");
-    connect(edit_, &QPushButton::clicked, this, [this] { emit tableAsked(5); });
+    connect(edit_, &QPushButton::clicked, this, [this] { emit tableAsked(Table::requirements); });
     connect(blockers_, &QLabel::linkActivated, this, [this](const QString& key) {
         if (key.startsWith('f'))
             emit findingAsked(key.mid(1));

@@ -96,7 +96,8 @@ void SurfaceCard::makeMembers() {
     edgeError_ = new QuantityEdit(dimension::length, "mm", 0, 50);
     edgeError_->setObjectName("edgeError");
     edgeError_->setToolTip(
-        "Most that triangles leave these edges, fillets and rims by: they get shorter there; 0: as they come");
+        "Most that triangles leave these edges, fillets and rims by: they get shorter there; 0: as they come. "
+        "With one threshold they stay as they come.");
     body()->addWidget(field("Edges of the design space", row({edgeSide_, edgeRadius_})));
     body()->addWidget(field("Their chord error", edgeError_));
     body()->addWidget(field("Smallest member", smallest_));
@@ -219,7 +220,7 @@ void SurfaceCard::follow(const QString& key) {
         emit placeAsked(k.surface->deviationMaxAt, "largest deviation, " + num(k.surface->deviationMax) + " mm");
     } else if (key == "wall") {
         thickness_->setChecked(true);
-        emit placeAsked(k.surface->thickness.leastAt, "thinnest wall, " + num(k.surface->thickness.least) + " mm");
+        emit placeAsked(k.surface->thickness.leastAt, "thin wall, " + num(k.surface->thickness.least) + " mm");
     } else if (key == "gravity") {
         emit placeAsked(k.surface->measures.centroid, "centre of gravity");
     } else if (key.startsWith("finding ")) {
@@ -250,28 +251,29 @@ QString SurfaceCard::summary() const {
 }
 
 void SurfaceCard::showFigures(const SurfaceResult& s) {
-    const QString muted = "<span style='color:#6E695F'>%1</span>";
+    const QString muted = "<span style='color:" + theme::muted.name() + "'>%1</span>";
     const auto& m = s.measures;
     const Vec3& g = m.centroid;
     auto rounded = [](double v) { return std::abs(v) < 0.05 ? QString("0") : num(v); };
-    figures_->setText(figures(
-        {{"Mass", mass(m.volume * session_.part().material.density)},
-         {"Volume", num(m.volume / 1000, 5) + " cm³"},
-         {"Asked volume", num(s.askedVolume / 1000, 5) + " cm³ (" +
-                              QString::number(100 * (m.volume / s.askedVolume - 1), 'f', 2) + " %)"},
-         {"Deviation, RMS and 95 %", num(s.deviationRms) + " / " + num(s.deviation95) + " mm"},
-         {"Largest deviation", link("deviation", num(s.deviationMax) + " mm")},
-         {"Thinnest wall", s.thickness.least > 0 ? link("wall", num(s.thickness.least) + " mm") : QString("none")},
-         {"5 %, half thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
-         {"Centre of gravity",
-          link("gravity", QString("%1, %2, %3 mm").arg(rounded(g[0]), rounded(g[1]), rounded(g[2])))},
-         {"Closed, pieces, handles",
-          QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus) +
-              (m.cavities > 0 ? QString(", closed cavities: %1").arg(m.cavities) : QString())},
-         {"Triangles",
-          QString::number(s.mesh.triangle.size()) +
-              (s.finerSpacing > 0 ? QString(", edges of %1 mm to keep the handles").arg(num(s.finerSpacing))
-                                  : QString())}}));
+    figures_->setText(
+        figures({{"Mass", mass(m.volume * session_.part().material.density)},
+                 {"Volume", num(m.volume / 1000, 5) + " cm³"},
+                 {"Asked volume", num(s.askedVolume / 1000, 5) + " cm³ (" +
+                                      QString::number(100 * (m.volume / s.askedVolume - 1), 'f', 2) + " %)"},
+                 {"Deviation, RMS and 95 %", num(s.deviationRms) + " / " + num(s.deviation95) + " mm"},
+                 {"Largest deviation", link("deviation", num(s.deviationMax) + " mm")},
+                 {"0.1 % of the walls thinner than",
+                  s.thickness.least > 0 ? link("wall", num(s.thickness.least) + " mm") : QString("none")},
+                 {"5 %, half thinner than", num(s.thickness.low5) + " / " + num(s.thickness.median) + " mm"},
+                 {"Centre of gravity",
+                  link("gravity", QString("%1, %2, %3 mm").arg(rounded(g[0]), rounded(g[1]), rounded(g[2])))},
+                 {"Closed, pieces, handles",
+                  QString("%1, %2, %3").arg(m.watertight ? "yes" : "no").arg(m.pieces).arg(m.genus) +
+                      (m.cavities > 0 ? QString(", closed cavities: %1").arg(m.cavities) : QString())},
+                 {"Triangles",
+                  QString::number(s.mesh.triangle.size()) +
+                      (s.finerSpacing > 0 ? QString(", edges of %1 mm to keep the handles").arg(num(s.finerSpacing))
+                                          : QString())}}));
     QStringList lines;
     for (std::size_t i = 0; i < s.findings.size(); ++i)
         lines << "! " + link(QString("finding %1").arg(i), QString::fromStdString(s.findings[i].text).toHtmlEscaped());
@@ -316,6 +318,7 @@ void SurfaceCard::refreshBody() {
     smallest_->setValue(r.thin.smallest);
     edgeRadius_->setValue(edgeSide_->currentIndex() == 0 ? r.edges.radius : r.edges.at(edgeSide_->currentIndex() - 1));
     edgeError_->setValue(r.edgeError);
+    edgeError_->setEnabled(r.keepMembers);
     spacing_->setValue(r.surfaceSpacing);
     triangles_->setCurrentIndex(static_cast<int>(r.triangles));
     budgetRow_->setVisible(r.triangles == Triangles::budget);
@@ -334,7 +337,7 @@ void SurfaceCard::refreshBody() {
     const auto process = session_.project().process(r);
     best_->setEnabled(process && !process->directions.empty() &&
                       (process->directions.front().up - r.printing.up).norm() > 1e-6);
-    const QString muted = "<span style='color:#6E695F'>%1</span>";
+    const QString muted = "<span style='color:" + theme::muted.name() + "'>%1</span>";
     if (!k.surface) {
         figures_->setText(muted.arg("Build the surface to see its figures."));
         findings_->setText({});

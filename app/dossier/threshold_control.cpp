@@ -13,7 +13,7 @@ namespace escultura::app {
 
 ThresholdControl::ThresholdControl(QWidget* parent) : QWidget(parent) {
     setObjectName("threshold");
-    setFixedHeight(104);
+    theme::fix(this, theme::Length::height, 104);
     setFocusPolicy(Qt::StrongFocus);
     setAccessibleName("Threshold");
     setToolTip("Drag, or use the arrow keys. Bars: volume at each density. Line: share kept.");
@@ -51,7 +51,7 @@ void ThresholdControl::paintEvent(QPaintEvent*) {
     for (std::size_t b = 0; b < histogram_.size(); ++b) {
         const double h = r.height() * std::sqrt(histogram_[b]) / most;
         const QRectF bar(r.left() + r.width() * b / bins + 0.5, r.bottom() - h, r.width() / bins - 1, h);
-        p.fillRect(bar, (b + 0.5) / bins >= value_ ? QColor(0xCB, 0xBD, 0xA2) : QColor(0xEB, 0xE4, 0xD6));
+        p.fillRect(bar, (b + 0.5) / bins >= value_ ? theme::bar : theme::paleBar);
     }
     if (kept_.size() > 1) {
         QPainterPath line;

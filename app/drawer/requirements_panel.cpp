@@ -11,6 +11,7 @@
 #include "dossier/card_parts.hpp"
 #include "duty/duty_edit.hpp"
 #include "duty/requirement_text.hpp"
+#include "theme/theme.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -76,9 +77,9 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     f->addWidget(field("Source", source_));
     f->addWidget(row({add_, update_, remove_}));
     f->addStretch();
-    f->addWidget(field("Sets", templates_));
+    f->addWidget(field("Start from", templates_));
     f->addWidget(start_);
-    form->setFixedWidth(340);
+    theme::fix(form, theme::Length::width, 340);
     auto* all = new QHBoxLayout(this);
     all->setContentsMargins(8, 0, 0, 0);
     all->addWidget(table_, 1);

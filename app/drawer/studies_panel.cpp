@@ -7,6 +7,7 @@
 
 #include "base/quantity.hpp"
 #include "dossier/card_parts.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -80,7 +81,7 @@ StudiesPanel::StudiesPanel(Session& session, QWidget* parent) : QWidget(parent),
     l->addWidget(range_);
     l->addWidget(row({new QLabel("Evaluations"), count_, standard_}));
     l->addWidget(run_);
-    left->setMinimumWidth(300);
+    theme::fix(left, theme::Length::leastWidth, 300);
     auto* middle = new QWidget;
     auto* m = new QVBoxLayout(middle);
     m->setContentsMargins(4, 6, 4, 6);

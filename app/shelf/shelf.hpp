@@ -1,9 +1,10 @@
 /// @file shelf/shelf.hpp
-/// The row of variants: thumbnail, name, mass, safety factor, what is not met or out of date.
+/// The variants, in a line or as cards: thumbnail, name, mass, safety factor, what is not met or out of date.
 
 #pragma once
 #include <QFrame>
 #include <QHBoxLayout>
+#include <QToolButton>
 #include <map>
 
 #include "session.hpp"
@@ -27,8 +28,12 @@ class Shelf : public QFrame {
   private:
     /// Whether a variant meets what is required, in a few words.
     QString verdictOf(std::size_t variant) const;
+    /// What a variant has otherwise than the one that it was copied from, in a few words. @param all  a line each
+    QString differenceOf(std::size_t variant, QString& all) const;
     Session& session_;
     QHBoxLayout* row_;
+    QToolButton* size_;
+    bool large_ = false;
     std::map<std::int64_t, QPixmap> thumbnails_;
 };
 

@@ -20,16 +20,18 @@ constexpr int pictureWidth = 232, pictureHeight = 140;
 /// A button with a picture, a name and a line below it.
 QPushButton* pictureButton(const QPixmap& picture, const QString& name, const QString& detail) {
     auto* b = new QPushButton;
-    b->setFixedSize(pictureWidth + 16, pictureHeight + 66);
+    theme::fix(b, theme::Length::width, pictureWidth + 16);
+    theme::fix(b, theme::Length::height, pictureHeight + 66);
     b->setCursor(Qt::PointingHandCursor);
     b->setAccessibleName(name);
     auto* l = new QVBoxLayout(b);
     l->setContentsMargins(8, 8, 8, 6);
     l->setSpacing(4);
     auto* image = new QLabel;
-    image->setFixedSize(pictureWidth, pictureHeight);
+    theme::fix(image, theme::Length::width, pictureWidth);
+    theme::fix(image, theme::Length::height, pictureHeight);
     image->setAlignment(Qt::AlignCenter);
-    image->setStyleSheet("background:#EFE9DC; border-radius:4px; color:#6E695F;");
+    image->setObjectName("thumbnail");
     if (picture.isNull())
         image->setText("no picture yet");
     else
@@ -79,8 +81,8 @@ StartPage::StartPage(const QString& demoFolder, QWidget* parent) : QWidget(paren
 
 QWidget* StartPage::makeBeginnings() {
     auto* leftSide = new QWidget;
-    leftSide->setMinimumWidth(210);
-    leftSide->setMaximumWidth(340);
+    theme::fix(leftSide, theme::Length::leastWidth, 210);
+    theme::fix(leftSide, theme::Length::mostWidth, 340);
     auto* left = new QVBoxLayout(leftSide);
     left->setContentsMargins(0, 0, 0, 0);
     left->setSpacing(10);
@@ -97,13 +99,14 @@ QWidget* StartPage::makeBeginnings() {
     connect(back_, &QPushButton::clicked, this, &StartPage::backAsked);
     left->addWidget(back_);
     left->addWidget(pageHeading("Begin"));
-    auto* field = new QPushButton("New part from a density field…");
+    auto* field = new QPushButton("New part from a field…");
     field->setObjectName("startField");
     field->setProperty("primary", true);
     connect(field, &QPushButton::clicked, this, &StartPage::fieldAsked);
     left->addWidget(field);
     auto* hint = label(
-        "VTK image or unstructured grid, NumPy array, table of cells. The part lives in memory until you save it; "
+        "A density field: VTK image or unstructured grid, NumPy array, table of cells. The part lives in memory until "
+        "you save it; "
         "nothing is written beside the field.",
         "muted");
     left->addWidget(hint);
@@ -116,6 +119,11 @@ QWidget* StartPage::makeBeginnings() {
     open->setObjectName("startOpen");
     connect(open, &QPushButton::clicked, this, &StartPage::openAsked);
     left->addWidget(open);
+    auto* tour = new QPushButton("Tour of five steps");
+    tour->setObjectName("startTour");
+    tour->setToolTip("On the rocker plate: where things are, in a minute");
+    connect(tour, &QPushButton::clicked, this, &StartPage::tourAsked);
+    left->addWidget(tour);
     auto* drop = label("Or drop a file anywhere in this window.", "muted");
     left->addWidget(drop);
     unsaved_ = new QVBoxLayout;

@@ -21,6 +21,7 @@ class StartPage : public QWidget {
     void refresh(const QString& recoveryFolder, const QString& openPart);
 
   signals:
+    void tourAsked();
     void fieldAsked();
     void bodyAsked();
     void openAsked();

@@ -18,7 +18,7 @@ Panes::Pane Panes::makePane(View* view, const char* name) {
     auto* column = new QVBoxLayout(p.frame);
     column->setContentsMargins(0, 0, 0, 0);
     column->setSpacing(0);
-    p.caption->setStyleSheet("background:#EFE9DC; padding:3px 12px; color:#2B2A27;");
+    p.caption->setObjectName("paneCaption");
     p.caption->hide();
     column->addWidget(p.caption);
     column->addWidget(view, 1);

@@ -1,3 +1,5 @@
+/// The view. Long because every gesture of the mouse begins, goes on and ends here.
+
 #include "view/view.hpp"
 
 #include <QMouseEvent>
@@ -10,11 +12,18 @@
 
 namespace escultura::app {
 
+namespace {
+/// A number of a place, or of what is read there.
+QString coordinate(double v) {
+    return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4));
+}
+}  // namespace
+
 View::View(QWidget* parent) : QWidget(parent) {
     setObjectName("view");
     setMouseTracking(true);
     setFocusPolicy(Qt::StrongFocus);
-    setMinimumSize(320, 240);
+    setMinimumSize(320, 150);
     setAccessibleName("View of the part");
     try {
         renderer_ = std::make_unique<render::Renderer>();
@@ -32,6 +41,8 @@ void View::setScene(std::shared_ptr<const render::Scene> scene, bool refit) {
     scene_ = std::move(scene);
     if (!renderer_ || !scene_) return;
     renderer_->setScene(scene_);
+    reading_.clear();  // of what was shown before
+    for (render::Label& pin : pinned_) pin.strong = wordsNear(pin.position).toStdString();
     if (refit || !fitted_)
         fit();
     else
@@ -52,6 +63,48 @@ void View::setHandles(std::vector<Handle> handles) {
 void View::setPicking(bool on) {
     picking_ = on;
     setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+}
+
+void View::setMeasuring(bool on) {
+    measuring_ = on;
+    measuredAt_.clear();
+    measured_ = {};
+    setCursor(on ? Qt::CrossCursor : Qt::ArrowCursor);
+    if (!on) emit measuringEnded();
+    update();
+}
+
+void View::measureAt(const QPointF& at) {
+    const auto hit = hitAt(at);
+    if (!hit) return;
+    if (measuredAt_.size() == 3) measuredAt_.clear();
+    measuredAt_.push_back(hit->position);
+    measured_ = measured(measuredAt_, renderer_->wallBelow(*hit));
+    update();
+}
+
+void View::paintMeasure(QPainter& painter) {
+    painter.setPen(QPen(theme::clay, 1.6));
+    painter.setBrush(theme::card);
+    QPolygonF way;
+    for (const Vec3& p : measuredAt_) way << placeOf(p);
+    painter.setBrush(Qt::NoBrush);
+    painter.drawPolyline(way);
+    painter.setBrush(theme::card);
+    for (const QPointF& p : way) painter.drawEllipse(p, 4, 4);
+    const QFontMetricsF metrics(font());
+    QString words = measured_.words();
+    if (measuredAt_.empty())
+        words = "Measure: click a place; two for a distance, three for angle and radius. Escape ends";
+    const QRectF text = metrics.boundingRect(QRectF(0, 0, 460, 200), Qt::AlignLeft | Qt::TextWordWrap, words);
+    const QPointF corner = way.isEmpty() ? QPointF(96, height() - 60.0) : way.back() + QPointF(14, 12);
+    QRectF box(corner, text.size() + QSizeF(20, 12));
+    box.moveLeft(std::clamp(box.left(), 8.0, std::max(8.0, width() - box.width() - 8)));
+    box.moveTop(std::clamp(box.top(), 8.0, std::max(8.0, height() - box.height() - 8)));
+    painter.setPen(QPen(theme::clay, 1));
+    painter.drawRoundedRect(box, 6, 6);
+    painter.setPen(theme::ink);
+    painter.drawText(box.adjusted(10, 6, -10, -6), Qt::AlignLeft | Qt::TextWordWrap, words);
 }
 
 void View::setEditing(bool on) {
@@ -89,13 +142,14 @@ void View::fit() {
     if (!scene_) return;
     camera_ = fitted_ ? render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up)
                       : render::fit(scene_->bounds, width(), height());
-    fitted_ = true;
+    fitted_ = isWhole_ = true;
     redraw(false);
 }
 
 void View::look(const Vec3& direction, const Vec3& up) {
     if (!scene_) return;
     camera_ = render::fit(scene_->bounds, width(), height(), direction, up);
+    isWhole_ = true;
     redraw(false);
     emit cameraChanged();
 }
@@ -104,12 +158,14 @@ void View::flyTo(const Vec3& p) {
     if (!scene_) return;
     camera_.focus = p;
     camera_.height = std::min(camera_.height, 0.5 * scene_->bounds.diagonal());
+    isWhole_ = false;
     redraw(false);
     emit cameraChanged();
 }
 
 void View::zoomTo(double height) {
     camera_.height = height;
+    isWhole_ = false;
     redraw(false);
     emit cameraChanged();
 }
@@ -117,7 +173,11 @@ void View::zoomTo(double height) {
 void View::redraw(bool moving) {
     if (!renderer_ || !scene_) return;
     const double ratio = devicePixelRatioF();
-    frame_ = renderer_->render(camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), !moving);
+    const render::Colour ground{static_cast<std::uint8_t>(theme::paper.red()),
+                                static_cast<std::uint8_t>(theme::paper.green()),
+                                static_cast<std::uint8_t>(theme::paper.blue())};
+    frame_ = renderer_->render(camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), !moving,
+                               ground);
     frame_.setDevicePixelRatio(ratio);
     if (moving) rest_.start();
     update();
@@ -137,7 +197,9 @@ QImage View::picture(int w, int h) {
     QImage image = renderer_->render(c, w, h, true);
     QPainter painter(&image);
     painter.setFont(font());
-    render::paintOverlay(painter, image.size(), *scene_, c);
+    render::Scene overlay = render::overlayOf(*scene_);
+    render::markHidden(overlay.labels, *renderer_, c, image.size());
+    render::paintOverlay(painter, image.size(), overlay, c);
     return image;
 }
 
@@ -158,7 +220,9 @@ QImage View::transparentPicture(int w, int h) {
         }
     QPainter painter(&image);
     painter.setFont(font());
-    render::paintOverlay(painter, image.size(), *scene_, c);
+    render::Scene overlay = render::overlayOf(*scene_);
+    render::markHidden(overlay.labels, *renderer_, c, image.size());
+    render::paintOverlay(painter, image.size(), overlay, c);
     redraw(false);
     return image;
 }
@@ -166,6 +230,7 @@ QImage View::transparentPicture(int w, int h) {
 void View::setCamera(const render::Camera& camera) {
     camera_ = camera;
     fitted_ = true;
+    isWhole_ = false;
     redraw(false);
 }
 
@@ -187,13 +252,9 @@ void View::paintEvent(QPaintEvent*) {
         return;
     }
     painter.drawImage(QPointF(0, 0), frame_);
-    render::Scene overlay;
-    overlay.labels = scene_->labels;
-    overlay.labels.insert(overlay.labels.end(), pinned_.begin(), pinned_.end());
-    overlay.legend = scene_->legend;
-    overlay.caption = scene_->caption;
-    overlay.captionDetail = scene_->captionDetail;
-    render::paintOverlay(painter, size(), overlay, camera_);
+    const render::Scene over = overlay();
+    render::paintOverlay(painter, size(), over, camera_,
+                         {theme::card, theme::ink, theme::muted, theme::line, theme::clay, theme::teal, theme::ochre});
     const QFontMetricsF metrics(font());
     if (scene_->legend.shown) {
         // handles of the range: small marks at the ends of the bar
@@ -217,7 +278,7 @@ void View::paintEvent(QPaintEvent*) {
         }
     if (!region_.isEmpty()) {
         painter.setPen(QPen(theme::teal, 1, Qt::DashLine));
-        painter.setBrush(QColor(31, 111, 107, 30));
+        painter.setBrush(QColor(theme::teal.red(), theme::teal.green(), theme::teal.blue(), 30));
         painter.drawPolygon(lasso_ ? region_ : QPolygonF(region_.boundingRect()));
     }
     for (const Handle& h : handles_)
@@ -233,10 +294,13 @@ void View::paintEvent(QPaintEvent*) {
         painter.setBrush(theme::card);
         painter.drawEllipse(placeOf(h.position), 6, 6);
     }
+    if (measuring_) paintMeasure(painter);
     if (!notice_.isEmpty()) {
-        const QRectF box(16, 48, metrics.horizontalAdvance(notice_) + 20, metrics.height() + 10);
-        painter.setPen(QPen(QColor(0xC5, 0x8B, 0x1B), 1));
-        painter.setBrush(QColor(0xFB, 0xF1, 0xD9));
+        const QRectF caption = render::captionCard(*scene_, size(), font());
+        const QRectF box(16, caption.isEmpty() ? 14 : caption.bottom() + 6, metrics.horizontalAdvance(notice_) + 20,
+                         metrics.height() + 10);
+        painter.setPen(QPen(theme::warnLine, 1));
+        painter.setBrush(theme::warnGround);
         painter.drawRoundedRect(box, 6, 6);
         painter.setPen(theme::ochre);
         painter.drawText(box, Qt::AlignCenter, notice_);
@@ -247,15 +311,44 @@ void View::paintEvent(QPaintEvent*) {
         if (box.right() > width() - 8) box.moveRight(readingPlace_.x() - 10);
         if (box.bottom() > height() - 8) box.moveBottom(readingPlace_.y() - 10);
         painter.setPen(QPen(theme::line, 1));
-        painter.setBrush(QColor(0xFF, 0xFD, 0xF8, 240));
+        painter.setBrush(theme::card);
         painter.drawRoundedRect(box, 6, 6);
         painter.setPen(theme::ink);
         painter.drawText(box.adjusted(10, 7, -10, -7), Qt::AlignLeft, reading_);
     }
 }
 
+render::Scene View::overlay() const {
+    render::Scene over = render::overlayOf(*scene_);
+    over.labels.insert(over.labels.end(), pinned_.begin(), pinned_.end());
+    render::markHidden(over.labels, *renderer_, camera_, size());
+    return over;
+}
+
+bool View::clickLabel(const QPointF& at) {
+    const render::Scene over = overlay();
+    const auto placed =
+        render::placeLabels(over.labels, size(), camera_, font(), render::takenBy(over, size(), font()));
+    for (std::size_t k = 0; k < placed.size(); ++k) {
+        if (!placed[k] || !placed[k]->box || !placed[k]->box->contains(at)) continue;
+        const std::size_t first = over.labels.size() - pinned_.size();
+        if (k >= first) {  // a pinned reading goes
+            pinned_.erase(pinned_.begin() + static_cast<std::ptrdiff_t>(k - first));
+            emit pinsChanged();
+            update();
+        } else {
+            emit labelClicked(over.labels[k]);
+        }
+        return true;
+    }
+    return false;
+}
+
 void View::resizeEvent(QResizeEvent*) {
-    if (scene_) redraw(true);
+    if (!scene_) return;
+    if (isWhole_)  // what was in sight stays in sight
+        camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up);
+    redraw(true);
 }
 
 void View::mousePressEvent(QMouseEvent* e) {
@@ -329,6 +422,7 @@ void View::mouseMoveEvent(QMouseEvent* e) {
     dragging_ = true;
     if ((e->buttons() & (Qt::MiddleButton | Qt::RightButton)) || (e->modifiers() & Qt::ShiftModifier)) {
         const double scale = camera_.height / height();
+        isWhole_ = false;
         camera_.focus += -d.x() * scale * camera_.side() + d.y() * scale * camera_.screenUp();
     } else {
         camera_.orbit(-d.x() * 0.008, -d.y() * 0.008);
@@ -379,7 +473,11 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
         update();
         return;
     }
-    if (!dragging_ && e->button() == Qt::LeftButton) {
+    if (measuring_ && !dragging_ && e->button() == Qt::LeftButton) {
+        measureAt(e->position());
+        return;
+    }
+    if (!dragging_ && e->button() == Qt::LeftButton && renderer_ && scene_ && !clickLabel(e->position())) {
         if (const auto r = readingAt(e->position())) {
             pinned_.push_back(
                 {render::Label::Role::reading, r->first, "", r->second.section('\n', 0, 0).toStdString()});
@@ -399,6 +497,7 @@ void View::mouseDoubleClickEvent(QMouseEvent* e) {
 }
 
 void View::wheelEvent(QWheelEvent* e) {
+    isWhole_ = false;
     camera_.height = std::clamp(camera_.height * std::pow(0.999, e->angleDelta().y()), 0.5, 1e5);
     redraw(true);
     emit cameraChanged();
@@ -425,14 +524,20 @@ void View::keyPressEvent(QKeyEvent* e) {
             camera_.orbit(0, -step);
             break;
         case Qt::Key_Plus:
+            isWhole_ = false;
             camera_.height *= 0.85;
             break;
         case Qt::Key_Minus:
+            isWhole_ = false;
             camera_.height /= 0.85;
             break;
         case Qt::Key_Escape:
             if (editing_) {
                 QWidget::keyPressEvent(e);
+                return;
+            }
+            if (measuring_) {
+                setMeasuring(false);
                 return;
             }
             pinned_.clear();
@@ -446,22 +551,37 @@ void View::keyPressEvent(QKeyEvent* e) {
     emit cameraChanged();
 }
 
+QString View::valueText(double v) const {
+    return QString("%1 %2 %3")
+        .arg(QString::fromStdString(scene_->legend.title), coordinate(v), QString::fromStdString(scene_->legend.unit));
+}
+
+QString View::wordsNear(const Vec3& place) const {
+    const render::ColouredMesh* mesh = scene_->meshes.empty() ? nullptr : &scene_->meshes.front();
+    if (mesh && !mesh->value.empty() && mesh->value.size() == mesh->position.size()) {
+        std::size_t nearest = 0;
+        for (std::size_t v = 1; v < mesh->position.size(); ++v)
+            if ((mesh->position[v] - place).squaredNorm() < (mesh->position[nearest] - place).squaredNorm())
+                nearest = v;
+        return valueText(mesh->value[nearest]);
+    }
+    return QString("x %1, y %2, z %3 mm").arg(coordinate(place[0]), coordinate(place[1]), coordinate(place[2]));
+}
+
 std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
     if (!renderer_ || !scene_ || scene_->meshes.empty()) return std::nullopt;
     const auto& mesh = scene_->meshes.front();
     const auto hit = renderer_->pick(camera_, width(), height(), at.x(), at.y());
     if (!hit) return std::nullopt;
-    auto n = [](double v) { return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4)); };
     QString text;
     if (!mesh.value.empty()) {
         double v = 0;
         for (int k = 0; k < 3; ++k) v += hit->weight[k] * mesh.value[mesh.triangle[hit->triangle][k]];
-        text =
-            QString("%1 %2 %3\n")
-                .arg(QString::fromStdString(scene_->legend.title), n(v), QString::fromStdString(scene_->legend.unit));
+        text = valueText(v) + "\n";
     }
-    text += QString("x %1, y %2, z %3 mm").arg(n(hit->position[0]), n(hit->position[1]), n(hit->position[2]));
-    return std::pair{hit->position, text};
+    const Vec3& p = hit->position;
+    text += QString("x %1, y %2, z %3 mm").arg(coordinate(p[0]), coordinate(p[1]), coordinate(p[2]));
+    return std::pair{p, text};
 }
 
 void View::updateReading(const QPointF& at) {

@@ -11,6 +11,7 @@
 #include "render/overlay.hpp"
 #include "render/renderer.hpp"
 #include "report/part_scene.hpp"
+#include "view/measure.hpp"
 
 namespace escultura::app {
 
@@ -24,6 +25,8 @@ class View : public QWidget {
     std::shared_ptr<const render::Scene> scene() const { return scene_; }
     /// A word over the picture when what is shown is out of date; empty: none.
     void setNotice(const QString& notice);
+    /// Draws anew, as when the theme has changed.
+    void repaintScene() { redraw(false); }
     void fit();
     void look(const Vec3& direction, const Vec3& up = Vec3::UnitZ());
     void flyTo(const Vec3& p);
@@ -54,6 +57,10 @@ class View : public QWidget {
     /// Clicks, and regions drawn with Ctrl (box) or Alt (lasso), are told instead of pinning readings.
     void setEditing(bool on);
     bool isEditing() const { return editing_; }
+    /// Clicks measure: one place the wall there, two a distance, three angle and radius; a fourth begins anew.
+    void setMeasuring(bool on);
+    bool isMeasuring() const { return measuring_; }
+    const Measured& measuredNow() const { return measured_; }
     /// While editing, a plain drag that begins on the body is told as a brush's way; beside the body it orbits.
     void setPainting(bool on);
     /// A small mark over the picture; drawn when its normal looks at the viewer.
@@ -70,12 +77,15 @@ class View : public QWidget {
   signals:
     /// The user moved the camera, or it was moved for him; not by setCamera().
     void cameraChanged();
+    void measuringEnded();
     void pinsChanged();
     void picked(const escultura::Vec3& position, int triangle);
     void handleMoved(int id, const escultura::Vec3& position, bool done);
     void clickedAt(const QPointF& at, Qt::KeyboardModifiers modifiers);
     void regionDrawn(const QPolygonF& region, Qt::KeyboardModifiers modifiers);
     void painted(const QPointF& at, Qt::KeyboardModifiers modifiers);
+    /// A label was clicked.
+    void labelClicked(const escultura::render::Label& label);
     /// The user dragged a handle of the legend, or reset the range (NaN).
     void rangeChosen(double low, double high);
 
@@ -92,7 +102,17 @@ class View : public QWidget {
 
   private:
     void redraw(bool moving);
+    /// What is painted over the picture, the pinned readings last.
+    render::Scene overlay() const;
+    /// Follows a click on a label. @return whether there is one
+    bool clickLabel(const QPointF& at);
     void updateReading(const QPointF& at);
+    void measureAt(const QPointF& at);
+    void paintMeasure(QPainter& painter);
+    /// What is shown, with its unit.
+    QString valueText(double value) const;
+    /// What the scene says near a place: the shown quantity, or where it is.
+    QString wordsNear(const Vec3& place) const;
     std::optional<std::pair<Vec3, QString>> readingAt(const QPointF& at);
 
     std::unique_ptr<render::Renderer> renderer_;
@@ -103,10 +123,14 @@ class View : public QWidget {
     QTimer rest_;
     QPointF pressed_, last_;
     bool dragging_ = false, fitted_ = false;
+    bool isWhole_ = false;  ///< fitted, and neither moved nor zoomed since
     std::vector<Handle> handles_;
     int draggedHandle_ = -1;
     bool picking_ = false, editing_ = false, painting_ = false, stroke_ = false;
     Qt::KeyboardModifiers strokeKeys_;  // held when the stroke began
+    bool measuring_ = false;
+    std::vector<Vec3> measuredAt_;
+    Measured measured_;
     std::vector<Dot> dots_;
     QPolygonF region_;  // being drawn
     bool lasso_ = false;

@@ -5,6 +5,7 @@
 #include <QHBoxLayout>
 #include <QLabel>
 #include <QMenu>
+#include <QResizeEvent>
 #include <QSignalBlocker>
 #include <QWidgetAction>
 
@@ -18,37 +19,60 @@ using report::Show;
 
 ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(session) {
     setObjectName("viewBar");
-    setStyleSheet("QFrame#viewBar { background: #FFFDF8; border: 0; border-top: 1px solid #DAD2C3; }");
-    setFixedHeight(46);
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(12, 6, 12, 6);
-    row->setSpacing(8);
-    auto combo = [&](const char* name, const QString& title) {
-        auto* box = new QComboBox;
-        box->setObjectName(name);
-        box->setAccessibleName(title);
-        box->setToolTip(title);
-        box->setSizeAdjustPolicy(QComboBox::AdjustToContents);
-        row->addWidget(box);
-        connect(box, &QComboBox::activated, this, &ViewBar::changed);
-        return box;
-    };
+    auto* whole = new QHBoxLayout(this);
+    whole->setContentsMargins(12, 6, 12, 6);
+    line_ = new FlowLayout(8);  // two lines where the window is narrow or words are large
+    whole->addLayout(line_, 1);
+    makeShown();
+    coloured_ = divide();
+    makeColours();
+    divide();
+    makeMoves();
+    last_ = divide();
+    more_ = new QPushButton("more");
+    more_->setObjectName("moreResults");
+    more_->setMenu(makeMenu());
+    line_->addWidget(more_);
+    drawer_ = new QPushButton(theme::icon("table"), "tables");
+    drawer_->setObjectName("drawerButton");
+    drawer_->setCheckable(true);
+    drawer_->setToolTip("Tables of the open card (Ctrl+D)");
+    whole->addWidget(drawer_, 0, Qt::AlignTop);
+}
+
+QComboBox* ViewBar::combo(const char* name, const QString& words) {
+    auto* box = new QComboBox;
+    box->setObjectName(name);
+    box->setAccessibleName(words);
+    box->setToolTip(words);
+    box->setSizeAdjustPolicy(QComboBox::AdjustToContents);
+    line_->addWidget(box);
+    connect(box, &QComboBox::activated, this, &ViewBar::changed);
+    return box;
+}
+
+QPushButton* ViewBar::toggle(const QString& text, const char* name, bool on) {
+    auto* b = new QPushButton(text);
+    b->setObjectName(name);
+    b->setCheckable(true);
+    b->setChecked(on);
+    line_->addWidget(b);
+    connect(b, &QPushButton::toggled, this, &ViewBar::changed);
+    return b;
+}
+
+QFrame* ViewBar::divide() {
+    auto* line = new QFrame;
+    line->setFixedSize(1, 26);
+    line->setObjectName("divider");
+    line_->addWidget(line);
+    return line;
+}
+
+void ViewBar::makeShown() {
     show_ = combo("show", "What is shown");
     fillShow();
     case_ = combo("loadCase", "Load case");
-    quantity_ = combo("quantity", "Quantity");
-    for (int q = 0; q < stages::quantityCount; ++q) {
-        if (q == 3 || q == 7 || q == 13 || q == 16 || q == 23) quantity_->insertSeparator(quantity_->count());
-        quantity_->addItem(title(static_cast<Quantity>(q)), q);
-    }
-    quantity_->setMaxVisibleItems(32);
-    unit_ = combo("unit", "Unit");
-    shape_ = combo("shape", "Deformed shape");
-    shape_->addItem("true shape", 0.0);
-    shape_->addItem("shape × 1", 1.0);
-    shape_->addItem("enlarged", -1.0);
-    shape_->addItem("shape × 10", 10.0);
-    shape_->addItem("shape × 100", 100.0);
     beside_ = combo("beside", "What is drawn beside it");
     beside_->addItem("alone", 0);
     beside_->addItem("with ghost of the original", 1);
@@ -56,41 +80,41 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     beside_->addItem("with ghost of the field", 3);
     beside_->addItem("with original and field", 4);
     beside_->addItem("with ghost of the baseline", 5);
+    loads_ = toggle("loads", "loads", true);
+}
+
+void ViewBar::makeColours() {
+    quantity_ = combo("quantity", "Quantity");
+    for (int q = 0; q < stages::quantityCount; ++q) {
+        if (q == 3 || q == 7 || q == 13 || q == 16 || q == 23) quantity_->insertSeparator(quantity_->count());
+        quantity_->addItem(title(static_cast<Quantity>(q)), q);
+    }
+    quantity_->setMaxVisibleItems(32);
+    unit_ = combo("unit", "Unit");
+    bands_ = toggle("bands", "bands", false);
+}
+
+void ViewBar::makeMoves() {
     section_ = combo("section", "Section plane");
     section_->addItem("whole", -1);
     section_->addItem("cut along x", 0);
     section_->addItem("cut along y", 1);
     section_->addItem("cut along z", 2);
-    auto toggle = [&](const QString& text, const char* name, bool on) {
-        auto* b = new QPushButton(text);
-        b->setObjectName(name);
-        b->setCheckable(true);
-        b->setChecked(on);
-        row->addWidget(b);
-        connect(b, &QPushButton::toggled, this, &ViewBar::changed);
-        return b;
-    };
-    bands_ = toggle("bands", "bands", false);
-    loads_ = toggle("loads", "loads", true);
+    shape_ = combo("shape", "Deformed shape");
+    shape_->addItem("true shape", 0.0);
+    shape_->addItem("shape × 1", 1.0);
+    shape_->addItem("enlarged", -1.0);
+    shape_->addItem("shape × 10", 10.0);
+    shape_->addItem("shape × 100", 100.0);
     animate_ = toggle("animate", "animate", false);
     animate_->setToolTip("Swing the deformed shape of one load case");
     connect(animate_, &QPushButton::toggled, this, &ViewBar::animationToggled);
-    more_ = new QPushButton("more");
-    more_->setObjectName("moreResults");
-    auto* menu = makeMenu();
-    more_->setMenu(menu);
-    row->addWidget(more_);
     fit_ = new QPushButton(theme::icon("fit"), "");
     fit_->setObjectName("fit");
     fit_->setToolTip("Fit the part into the view (F)");
     fit_->setAccessibleName("Fit");
-    row->addWidget(fit_);
+    line_->addWidget(fit_);
     connect(fit_, &QPushButton::clicked, this, &ViewBar::fitAsked);
-    row->addStretch();
-    drawer_ = new QPushButton(theme::icon("table"), "tables and log");
-    drawer_->setObjectName("drawerButton");
-    drawer_->setCheckable(true);
-    row->addWidget(drawer_);
 }
 
 void ViewBar::fillShow() {
@@ -211,33 +235,48 @@ void ViewBar::refresh() {
         }
         frameMenu_->setProperty("names", frames);
     }
-    const bool shapes = show == Show::analysis;
-    case_->setEnabled(results || show == Show::duty || shapes);
-    quantity_->setEnabled(results);
-    shape_->setEnabled(results && case_->currentData().toInt() >= 0);
-    shape_->setToolTip(shape_->isEnabled() ? "Deformed shape" : "Choose one load case to see its deformed shape");
-    for (auto* box : {case_, quantity_, shape_})
-        box->setVisible(results || (box == case_ && (show == Show::duty || shapes)));
-    unit_->setVisible(results && unit_->count() > 1);
-    more_->setVisible(results);
-    animate_->setVisible(results || shapes);
-    animate_->setEnabled(shape_->isEnabled() || shapes);
+    showWhatApplies(show, names.isEmpty());
+}
+
+void ViewBar::fitHeight() {
+    layout()->invalidate();
+    setFixedHeight(heightForWidth(width()));
+}
+
+void ViewBar::resizeEvent(QResizeEvent* e) {
+    QFrame::resizeEvent(e);
+    if (e->size().width() != e->oldSize().width()) fitHeight();
+}
+
+void ViewBar::showWhatApplies(Show show, bool noCases) {
+    const bool results = show == Show::check, shapes = show == Show::analysis, duty = show == Show::duty;
+    const bool oneCase = results && case_->currentData().toInt() >= 0;
+    const bool measured = show == Show::deviation || show == Show::thickness || show == Show::draft ||
+                          show == Show::curvature || show == Show::overhang;
+    case_->setVisible((results || duty || shapes) && !noCases);
     beside_->setVisible(!results && !shapes);
-    const bool measured =
-        show == Show::deviation || show == Show::thickness || show == Show::draft || show == Show::curvature;
+    loads_->setVisible(duty);
+    coloured_->setVisible(results || measured);
+    quantity_->setVisible(results);
+    unit_->setVisible(results && unit_->count() > 1);
     bands_->setVisible(measured);
-    loads_->setVisible(show == Show::duty);
-    fit_->setVisible(!results);
-    drawer_->setText(results ? "tables" : "tables and log");
+    shape_->setVisible(oneCase);
+    animate_->setVisible(oneCase || shapes);
+    more_->setVisible(results);
+    last_->setVisible(results);
+    fit_->setVisible(!results);  // the bar is full: F, or View > Fit
     // fixed widths where the bar is full
-    const std::pair<QComboBox*, int> widths[] = {{show_, 84}, {case_, 118},  {quantity_, 130},
-                                                 {unit_, 66}, {shape_, 106}, {section_, 82}};
+    const std::pair<QComboBox*, int> widths[] = {{show_, 84}, {case_, 110},  {quantity_, 122},
+                                                 {unit_, 66}, {shape_, 100}, {section_, 82}};
     for (const auto& [box, width] : widths) {
-        box->setMinimumWidth(results ? width : box == case_ ? case_->sizeHint().width() + 14 : 0);
-        box->setMaximumWidth(results ? width : QWIDGETSIZE_MAX);
+        if (results) {
+            box->setFixedWidth(theme::px(width));
+        } else {
+            box->setMinimumWidth(0);
+            box->setMaximumWidth(QWIDGETSIZE_MAX);
+        }
     }
-    bands_->setEnabled(results || measured);
-    loads_->setEnabled(results || show == Show::duty);
+    fitHeight();
 }
 
 report::SceneOptions ViewBar::options() const {

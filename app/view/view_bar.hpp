@@ -1,5 +1,6 @@
 /// @file view/view_bar.hpp
-/// What the view shows: thing, load case, quantity, shape, bands.
+/// What the view shows, in three groups: what is shown, how it is coloured, how it is cut and moved. What does not
+/// apply is absent; the rest is in a menu.
 
 #pragma once
 #include <QComboBox>
@@ -8,10 +9,12 @@
 
 #include "report/part_scene.hpp"
 #include "session.hpp"
+#include "widgets.hpp"
 
 class QAction;
 class QActionGroup;
 class QWidgetAction;
+class QResizeEvent;
 
 namespace escultura::app {
 
@@ -44,23 +47,39 @@ class ViewBar : public QFrame {
     void animationToggled(bool on);
     void baselineBesideAsked(bool on);
 
+  protected:
+    void resizeEvent(QResizeEvent* e) override;
+
   private:
+    /// As high as its lines: a splitter would not ask.
+    void fitHeight();
     struct ShownShape {
         std::string kind;
         int index;
         QString title;
     };
+    QComboBox* combo(const char* objectName, const QString& words);
+    QPushButton* toggle(const QString& text, const char* objectName, bool on);
+    /// A line between groups.
+    QFrame* divide();
+    void makeShown();
+    void makeColours();
+    void makeMoves();
     void fillShow();
+    /// Hides what has no meaning for what is shown. @param noCases  there is none to choose
+    void showWhatApplies(report::Show show, bool noCases);
     QMenu* makeMenu();
     /// Shapes of all analyses of the variant's check, in the order of the list.
     void listShapes();
     Session& session_;
+    FlowLayout* line_;
     std::vector<ShownShape> shapes_;
     QComboBox *show_, *case_, *quantity_, *unit_, *shape_, *beside_, *section_;
     int compareWith_ = -1;
     QPushButton *bands_, *loads_, *fit_, *drawer_, *animate_, *more_;
     QAction *lines_, *flags_, *undeformed_, *difference_, *besideBaseline_;
     QActionGroup *vectors_, *frames_;
+    QFrame *coloured_, *last_;  ///< lines before the colours and before the menu
     QMenu* frameMenu_;
     QLineEdit* only_;
     QWidgetAction* onlyAction_;

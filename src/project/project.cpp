@@ -81,6 +81,7 @@ Variant& addVariant(Project& project, std::size_t from) {
     }
     v.origin = {};
     v.archived = false;
+    v.from = project.variants[from].id;
     project.variants.push_back(std::move(v));
     project.open = count;
     return project.variants.back();

@@ -26,6 +26,7 @@ struct Variant {
     std::vector<Disposition> dispositions;
     Origin origin{};        ///< the proposal that it was made from
     bool archived = false;  ///< kept, but not on the shelf
+    std::int64_t from = 0;  ///< id of the variant that it was copied from; 0: none
     bool operator==(const Variant&) const = default;
 };
 

@@ -2,6 +2,7 @@
 
 #include <QFontInfo>
 #include <QFontMetricsF>
+#include <QLineF>
 #include <QPainterPath>
 #include <algorithm>
 #include <cmath>
@@ -13,6 +14,11 @@ namespace {
 
 QString number(double v) {
     return v == 0 ? QString("0") : QString::fromStdString(formatNumber(v, 3));
+}
+
+/// Of the axis mark.
+QRectF axesBox(const QSize& size) {
+    return {0, size.height() - 80.0, 80, 80};
 }
 
 void card(QPainter& p, const QRectF& r, const OverlayColours& c, const QColor& edge) {
@@ -28,67 +34,95 @@ QFont bold(QFont f) {
     return f;
 }
 
-void paintLabels(QPainter& p, const QSize& size, const Scene& scene, const Camera& camera, const OverlayColours& c) {
-    std::vector<QRectF> taken;
-    if (scene.legend.shown) taken.push_back(legendLayout(size, QFontMetricsF(p.font())).card);
-    for (const Label& l : scene.labels) {
-        const Vec3 at = camera.project(l.position, size.width(), size.height());
-        if (at[0] < 0 || at[1] < 0 || at[0] > size.width() || at[1] > size.height()) continue;
-        const QColor edge = l.role == Label::Role::load || l.role == Label::Role::support ? c.teal
-                            : l.role == Label::Role::reading                              ? c.line
-                                                                                          : c.clay;
-        const QString strong = QString::fromStdString(l.strong), rest = QString::fromStdString(l.text);
-        const QFontMetricsF strongMetrics(bold(p.font())), metrics(p.font());
-        const double mark =
-            l.role == Label::Role::maximum || l.role == Label::Role::minimum || l.role == Label::Role::finding ? 14 : 0;
-        const double gap = strong.isEmpty() || rest.isEmpty() ? 0 : 5;
-        const QSizeF content(
-            mark + strongMetrics.horizontalAdvance(strong) + gap + metrics.horizontalAdvance(rest) + 16,
-            metrics.height() + 8);
-        QRectF box(QPointF(at[0] + 14, at[1] - content.height() - 8), content);
-        auto inside = [&] {
-            box.moveLeft(std::clamp(box.left(), 8.0, std::max(8.0, size.width() - box.width() - 8)));
-            box.moveTop(std::clamp(box.top(), 8.0, std::max(8.0, size.height() - box.height() - 8)));
-        };
-        inside();
-        for (int tries = 0; tries < 12; ++tries) {
-            const auto hit = std::find_if(taken.begin(), taken.end(),
-                                          [&](const QRectF& r) { return r.intersects(box.adjusted(-3, -3, 3, 3)); });
-            if (hit == taken.end()) break;
-            if (tries % 2 == 0)
-                box.moveTop(hit->bottom() + 6);
-            else
-                box.moveRight(hit->left() - 6);
-            inside();
-        }
-        taken.push_back(box);
-        p.setPen(QPen(edge, 1));
-        p.drawLine(QPointF(at[0], at[1]),
-                   QPointF(std::clamp(at[0], box.left(), box.right()), std::clamp(at[1], box.top(), box.bottom())));
-        p.setBrush(edge);
-        p.drawEllipse(QPointF(at[0], at[1]), 2.5, 2.5);
-        card(p, box, c, edge);
-        double x = box.left() + 8;
-        const double base = box.top() + 4 + metrics.ascent();
-        if (mark > 0) {
-            QPainterPath triangle;
-            const double y = box.center().y();
-            const double s = l.role == Label::Role::minimum ? -1 : 1;
-            triangle.moveTo(x, y + 4 * s);
-            triangle.lineTo(x + 9, y + 4 * s);
-            triangle.lineTo(x + 4.5, y - 4 * s);
-            p.setPen(Qt::NoPen);
-            p.setBrush(edge);
-            p.drawPath(triangle);
-            x += mark;
-        }
-        p.setPen(c.ink);
-        const QFont plain = p.font();
-        p.setFont(bold(plain));
-        p.drawText(QPointF(x, base), strong);
-        p.setFont(plain);
-        p.drawText(QPointF(x + strongMetrics.horizontalAdvance(strong) + gap, base), rest);
+bool hasMark(const Label& l) {
+    return l.role == Label::Role::maximum || l.role == Label::Role::minimum || l.role == Label::Role::finding;
+}
+
+constexpr double markWidth = 14, wordGap = 5;  // px
+
+/// Room that a label's words take, px.
+QSizeF contentOf(const Label& l, const QFont& font) {
+    const QFontMetricsF strong(bold(font)), plain(font);
+    const double gap = l.strong.empty() || l.text.empty() ? 0 : wordGap;
+    return {(hasMark(l) ? markWidth : 0) + strong.horizontalAdvance(QString::fromStdString(l.strong)) + gap +
+                plain.horizontalAdvance(QString::fromStdString(l.text)) + 16,
+            plain.height() + 8};
+}
+
+/// Where the caption and its detail stand: the detail beside it, or below it where the picture is too narrow.
+struct CaptionLayout {
+    QRectF card, detail;
+    double base = 0;  ///< of the caption's letters
+};
+CaptionLayout captionLayout(const Scene& scene, const QSize& size, const QFont& font) {
+    CaptionLayout l;
+    if (scene.caption.empty()) return l;
+    constexpr double left = 16, top = 14, inset = 10, gap = 6;
+    const QFontMetricsF strong(bold(font)), metrics(font);
+    const QString words = QString::fromStdString(scene.captionDetail);
+    const double caption = strong.horizontalAdvance(QString::fromStdString(scene.caption)),
+                 detail = words.isEmpty() ? 0 : metrics.horizontalAdvance(words) + 1;
+    const double legend = scene.legend.shown ? size.width() - legendLayout(size, metrics).card.left() : 0;
+    const double room = std::max(120.0, size.width() - left - legend - 16 - 2 * inset);
+    l.base = top + 5 + metrics.ascent();
+    if (detail == 0 || caption + gap + detail <= room) {
+        l.card = {left, top, caption + (detail > 0 ? gap + detail : 0) + 2 * inset, metrics.height() + 10};
+        l.detail = {left + inset + caption + gap, top + 5, detail, metrics.height()};
+        return l;
     }
+    const QRectF block = metrics.boundingRect(QRectF(0, 0, room, 400), Qt::TextWordWrap | Qt::AlignLeft, words);
+    l.detail = {left + inset, top + 5 + metrics.height(), room, block.height()};
+    l.card = {left, top, std::max(caption, block.width()) + 2 * inset, metrics.height() + block.height() + 10};
+    return l;
+}
+
+void paintLabel(QPainter& p, const Label& l, const PlacedLabel& placed, const OverlayColours& c) {
+    QColor edge = l.role == Label::Role::load || l.role == Label::Role::support ? c.teal
+                  : l.role == Label::Role::reading                              ? c.line
+                                                                                : c.clay;
+    const QPointF& at = placed.at;
+    if (l.isHidden) edge.setAlpha(130);
+    if (!placed.box) {
+        p.setPen(Qt::NoPen);
+        p.setBrush(edge);
+        p.drawEllipse(at, 3.5, 3.5);
+        return;
+    }
+    const QRectF& box = *placed.box;
+    p.setPen(QPen(edge, 1, l.isHidden ? Qt::DashLine : Qt::SolidLine));
+    p.drawLine(at, QPointF(std::clamp(at.x(), box.left(), box.right()), std::clamp(at.y(), box.top(), box.bottom())));
+    p.setBrush(l.isHidden ? Qt::NoBrush : QBrush(edge));
+    p.drawEllipse(at, 2.5, 2.5);
+    card(p, box, c, edge);
+    const QFontMetricsF metrics(p.font());
+    double x = box.left() + 8;
+    const double base = box.top() + 4 + metrics.ascent();
+    if (hasMark(l)) {
+        QPainterPath triangle;
+        const double y = box.center().y();
+        const double s = l.role == Label::Role::minimum ? -1 : 1;
+        triangle.moveTo(x, y + 4 * s);
+        triangle.lineTo(x + 9, y + 4 * s);
+        triangle.lineTo(x + 4.5, y - 4 * s);
+        p.setPen(Qt::NoPen);
+        p.setBrush(edge);
+        p.drawPath(triangle);
+        x += markWidth;
+    }
+    p.setPen(l.isHidden ? c.muted : c.ink);
+    const QFont plain = p.font();
+    const QString strong = QString::fromStdString(l.strong);
+    p.setFont(bold(plain));
+    p.drawText(QPointF(x, base), strong);
+    x += QFontMetricsF(p.font()).horizontalAdvance(strong) + (l.strong.empty() || l.text.empty() ? 0 : wordGap);
+    p.setFont(plain);
+    p.drawText(QPointF(x, base), QString::fromStdString(l.text));
+}
+
+void paintLabels(QPainter& p, const QSize& size, const Scene& scene, const Camera& camera, const OverlayColours& c) {
+    const auto placed = placeLabels(scene.labels, size, camera, p.font(), takenBy(scene, size, p.font()));
+    for (std::size_t k = 0; k < placed.size(); ++k)
+        if (placed[k]) paintLabel(p, scene.labels[k], *placed[k], c);
 }
 
 void paintLegend(QPainter& p, const QSize& size, const Legend& legend, const OverlayColours& c) {
@@ -157,6 +191,10 @@ void paintAxes(QPainter& p, const QSize& size, const Camera& camera, const Overl
 
 }  // namespace
 
+QRectF captionCard(const Scene& scene, const QSize& size, const QFont& font) {
+    return captionLayout(scene, size, font).card;
+}
+
 LegendLayout legendLayout(const QSize& size, const QFontMetricsF& metrics) {
     LegendLayout l;
     const double width = std::max(152.0, metrics.horizontalAdvance("bars: share of volume") + 22),
@@ -174,22 +212,81 @@ void paintOverlay(QPainter& painter, const QSize& size, const Scene& scene, cons
     if (scene.legend.shown) paintLegend(painter, size, scene.legend, colours);
     paintLabels(painter, size, scene, camera, colours);
     if (!scene.caption.empty()) {
-        const QString caption = QString::fromStdString(scene.caption),
-                      detail = QString::fromStdString(scene.captionDetail);
-        const QFontMetricsF strong(bold(painter.font())), metrics(painter.font());
-        const double gap = detail.isEmpty() ? 0 : 6;
-        const QRectF box(16, 14, strong.horizontalAdvance(caption) + gap + metrics.horizontalAdvance(detail) + 20,
-                         metrics.height() + 10);
-        card(painter, box, colours, colours.line);
-        const double base = box.top() + 5 + metrics.ascent();
+        const CaptionLayout at = captionLayout(scene, size, painter.font());
+        card(painter, at.card, colours, colours.line);
         const QFont plain = painter.font();
         painter.setPen(colours.ink);
         painter.setFont(bold(plain));
-        painter.drawText(QPointF(box.left() + 10, base), caption);
+        painter.drawText(QPointF(at.card.left() + 10, at.base), QString::fromStdString(scene.caption));
         painter.setFont(plain);
         painter.setPen(colours.muted);
-        painter.drawText(QPointF(box.left() + 10 + strong.horizontalAdvance(caption) + gap, base), detail);
+        painter.drawText(at.detail, Qt::AlignLeft | Qt::TextWordWrap, QString::fromStdString(scene.captionDetail));
     }
+}
+
+std::vector<std::optional<PlacedLabel>> placeLabels(const std::vector<Label>& labels, const QSize& size,
+                                                    const Camera& camera, const QFont& font,
+                                                    std::vector<QRectF> taken) {
+    constexpr double margin = 8, apart = 4;  // px
+    const QRectF room = QRectF(QPointF(0, 0), QSizeF(size)).adjusted(margin, margin, -margin, -margin);
+    std::vector<std::optional<PlacedLabel>> placed(labels.size());
+    auto isFree = [&](const QRectF& box) {
+        return room.contains(box) && std::none_of(taken.begin(), taken.end(), [&](const QRectF& r) {
+                   return r.intersects(box.adjusted(-apart, -apart, apart, apart));
+               });
+    };
+    for (std::size_t k = 0; k < labels.size(); ++k) {
+        const Vec3 at = camera.project(labels[k].position, size.width(), size.height());
+        if (at[0] < 0 || at[1] < 0 || at[0] > size.width() || at[1] > size.height()) continue;
+        const QSizeF content = contentOf(labels[k], font);
+        PlacedLabel& label = placed[k].emplace(PlacedLabel{QPointF(at[0], at[1]), {}});
+        // around the place, first above it to the right, farther and farther out
+        for (double distance = 12; !label.box && distance < size.width(); distance *= 1.35)
+            for (int turn = 0; turn < 16; ++turn) {
+                const double angle = (45 + (turn % 2 ? -1 : 1) * 22.5 * ((turn + 1) / 2)) * M_PI / 180;
+                const double dx = std::cos(angle), dy = -std::sin(angle);
+                const QPointF near = label.at + distance * QPointF(dx, dy);
+                const QRectF box(QPointF(near.x() - content.width() * 0.5 * (1 - std::clamp(dx * 1.5, -1.0, 1.0)),
+                                         near.y() - content.height() * 0.5 * (1 - std::clamp(dy * 1.5, -1.0, 1.0))),
+                                 content);
+                if (!isFree(box)) continue;
+                label.box = box;
+                break;
+            }
+        // else the nearest room anywhere
+        constexpr double step = 6;
+        double nearest = 1e300;
+        if (!label.box)
+            for (double y = room.top(); y + content.height() <= room.bottom(); y += step)
+                for (double x = room.left(); x + content.width() <= room.right(); x += step) {
+                    const QRectF box(QPointF(x, y), content);
+                    const double distance = QLineF(box.center(), label.at).length();
+                    if (distance >= nearest || !isFree(box)) continue;
+                    nearest = distance;
+                    label.box = box;
+                }
+        if (label.box) taken.push_back(*label.box);
+    }
+    return placed;
+}
+
+Scene overlayOf(const Scene& scene) {
+    Scene overlay;
+    overlay.labels = scene.labels;
+    overlay.legend = scene.legend;
+    overlay.caption = scene.caption;
+    overlay.captionDetail = scene.captionDetail;
+    return overlay;
+}
+
+std::vector<QRectF> takenBy(const Scene& scene, const QSize& size, const QFont& font) {
+    std::vector<QRectF> taken{captionLayout(scene, size, font).card, axesBox(size)};
+    if (scene.legend.shown) taken.push_back(legendLayout(size, QFontMetricsF(font)).card);
+    return taken;
+}
+
+void markHidden(std::vector<Label>& labels, const Renderer& renderer, const Camera& camera, const QSize& size) {
+    for (Label& l : labels) l.isHidden = renderer.hides(camera, size.width(), size.height(), l.position);
 }
 
 QImage picture(Renderer& renderer, const std::shared_ptr<const Scene>& scene, const Camera& camera, int width,
@@ -200,7 +297,9 @@ QImage picture(Renderer& renderer, const std::shared_ptr<const Scene>& scene, co
     QFont font("Inter");
     font.setPixelSize(std::max(12, height / 42));
     painter.setFont(font);
-    paintOverlay(painter, image.size(), *scene, camera);
+    Scene overlay = overlayOf(*scene);
+    markHidden(overlay.labels, renderer, camera, image.size());
+    paintOverlay(painter, image.size(), overlay, camera);
     return image;
 }
 

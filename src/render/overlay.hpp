@@ -4,6 +4,8 @@
 #pragma once
 #include <QPainter>
 #include <QRectF>
+#include <optional>
+#include <vector>
 
 #include "render/renderer.hpp"
 
@@ -20,8 +22,29 @@ struct LegendLayout {
 };
 LegendLayout legendLayout(const QSize& size, const QFontMetricsF& metrics);
 
+/// Where the caption stands; empty: there is none.
+QRectF captionCard(const Scene& scene, const QSize& size, const QFont& font);
+
+/// A label's place in the picture, and its box where there is room for one.
+struct PlacedLabel {
+    QPointF at;
+    std::optional<QRectF> box;
+};
+/// Places labels beside their places: inside the picture, over neither each other nor what is taken (legend, caption,
+/// axis mark). @return one a label; none of those whose place is not in the picture
+std::vector<std::optional<PlacedLabel>> placeLabels(const std::vector<Label>& labels, const QSize& size,
+                                                    const Camera& camera, const QFont& font, std::vector<QRectF> taken);
+
+/// What is painted over a scene, without what is drawn.
+Scene overlayOf(const Scene& scene);
+
+/// What labels keep clear of: legend, caption, axis mark.
+std::vector<QRectF> takenBy(const Scene& scene, const QSize& size, const QFont& font);
+
+/// Marks the labels whose places are hidden.
+void markHidden(std::vector<Label>& labels, const Renderer& renderer, const Camera& camera, const QSize& size);
+
 /// Paints labels, legend, caption and axis mark.
-/// @param bottomInset  height at the lower edge that other things cover
 void paintOverlay(QPainter& painter, const QSize& size, const Scene& scene, const Camera& camera,
                   const OverlayColours& colours = {});
 

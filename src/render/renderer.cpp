@@ -295,4 +295,26 @@ std::optional<Hit> Renderer::pick(const Camera& camera, int width, int height, d
     return hit;
 }
 
+std::optional<double> Renderer::wallBelow(const Hit& hit) const {
+    if (!impl_->picked || !impl_->scene || impl_->scene->meshes.empty()) return std::nullopt;
+    const ColouredMesh& mesh = impl_->scene->meshes.front();
+    const Triangle& t = mesh.triangle[static_cast<std::size_t>(hit.triangle)];
+    const Vec3 a = mesh.position[t[0]], b = mesh.position[t[1]], c = mesh.position[t[2]];
+    const Vec3 normal = (b - a).cross(c - a).normalized();
+    const double far = 2 * impl_->scene->bounds.diagonal();
+    const Vec3 from = hit.position - 1e-5 * far * normal, to = hit.position - far * normal;
+    double at = 0, point[3], parametric[3];
+    int sub = 0;
+    vtkIdType cell = -1;
+    if (!impl_->locator->IntersectWithLine(from.data(), to.data(), 1e-6, at, point, parametric, sub, cell) || cell < 0)
+        return std::nullopt;
+    return (Vec3(point[0], point[1], point[2]) - hit.position).norm();
+}
+
+bool Renderer::hides(const Camera& camera, int width, int height, const Vec3& place) const {
+    const Vec3 at = camera.project(place, width, height);
+    const auto hit = pick(camera, width, height, at[0], at[1]);
+    return hit && (place - hit->position).dot(camera.direction) > 0.01 * impl_->scene->bounds.diagonal();
+}
+
 }  // namespace escultura::render

@@ -44,6 +44,10 @@ class Renderer {
     QImage render(const Camera& camera, int width, int height, bool smooth, Colour background = {0xF6, 0xF2, 0xEA});
     /// First hit of the first mesh under a pixel.
     std::optional<Hit> pick(const Camera& camera, int width, int height, double x, double y) const;
+    /// How far the picked mesh goes on below a hit, along the normal of its triangle, mm; none: it has no other side.
+    std::optional<double> wallBelow(const Hit& hit) const;
+    /// Whether the picked mesh lies before a place, by more than a hundredth of the scene.
+    bool hides(const Camera& camera, int width, int height, const Vec3& place) const;
 
   private:
     struct Impl;

@@ -41,7 +41,8 @@ struct Label {
     enum class Role { load, support, maximum, minimum, finding, reading, handle } role = Role::load;
     Vec3 position = Vec3::Zero();
     std::string text;
-    std::string strong;  ///< part in bold, before the text
+    std::string strong;     ///< part in bold, before the text
+    bool isHidden = false;  ///< something lies before its place, as it is seen now: drawn faded and dashed
 };
 
 /// Colour scale with the share of the part's volume beside each colour.

@@ -6,6 +6,7 @@
 #include <set>
 
 #include "base/quantity.hpp"
+#include "report/owner_vertices.hpp"
 
 namespace escultura::report {
 namespace {
@@ -156,12 +157,11 @@ std::shared_ptr<const render::Scene> solidScene(const stages::RebuildResult& res
     const surface::TriMesh& mesh = result.solid.mesh;
     const auto normals = surface::cornerNormals(mesh);
     render::ColouredMesh m;
-    std::map<std::pair<std::int32_t, std::int16_t>, std::int32_t> shared;
+    OwnerVertices numbers(mesh.position.size());
     for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
         Triangle out;
         for (int k = 0; k < 3; ++k) {
-            const auto [at, isNew] =
-                shared.try_emplace({mesh.triangle[t][k], mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
+            const auto [number, isNew] = numbers.number(mesh.triangle[t][k], mesh.owner[t]);
             if (isNew) {
                 const auto& s = result.solid.surfaces[mesh.owner[t]];
                 m.position.push_back(mesh.position[mesh.triangle[t][k]]);
@@ -172,7 +172,7 @@ std::shared_ptr<const render::Scene> solidScene(const stages::RebuildResult& res
                                    : s.interface.empty() ? Colour{0xD8, 0xC2, 0x8E}
                                                          : Colour{0x9F, 0xC2, 0xBC});
             }
-            out[k] = at->second;
+            out[k] = number;
         }
         m.triangle.push_back(out);
     }

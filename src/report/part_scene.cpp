@@ -43,7 +43,16 @@ void addBox(const Box3& b, render::Scene& scene) {
 /// Edges whose two triangles are told apart by `isEdge(first, second, cosine between their normals)`.
 template <class IsEdge>
 void addEdges(const surface::TriMesh& mesh, render::Lines lines, const IsEdge& isEdge, render::Scene& scene) {
-    std::map<std::pair<std::int32_t, std::int32_t>, std::size_t> first;
+    // the edges of each vertex to vertices with a higher number, in one array
+    std::vector<std::int32_t> begin(mesh.position.size() + 1, 0);
+    for (const Triangle& v : mesh.triangle)
+        for (int k = 0; k < 3; ++k) ++begin[static_cast<std::size_t>(std::min(v[k], v[(k + 1) % 3])) + 1];
+    for (std::size_t v = 1; v < begin.size(); ++v) begin[v] += begin[v - 1];
+    struct Edge {
+        std::int32_t other, triangle;
+    };
+    std::vector<Edge> edges(static_cast<std::size_t>(begin.back()));
+    std::vector<std::int32_t> end(begin.begin(), begin.end() - 1);
     auto normal = [&](std::size_t t) {
         const Triangle& v = mesh.triangle[t];
         return Vec3(
@@ -52,8 +61,17 @@ void addEdges(const surface::TriMesh& mesh, render::Lines lines, const IsEdge& i
     for (std::size_t t = 0; t < mesh.triangle.size(); ++t)
         for (int k = 0; k < 3; ++k) {
             const auto a = mesh.triangle[t][k], b = mesh.triangle[t][(k + 1) % 3];
-            const auto [at, isNew] = first.try_emplace({std::min(a, b), std::max(a, b)}, t);
-            if (isNew || !isEdge(at->second, t, normal(at->second).dot(normal(t)))) continue;
+            const auto low = static_cast<std::size_t>(std::min(a, b));
+            const std::int32_t high = std::max(a, b);
+            const auto first = edges.begin() + begin[low], last = edges.begin() + end[low];
+            const auto at = std::find_if(first, last, [&](const Edge& e) { return e.other == high; });
+            if (at == last) {
+                *last = {high, static_cast<std::int32_t>(t)};
+                ++end[low];
+                continue;
+            }
+            const auto before = static_cast<std::size_t>(at->triangle);
+            if (!isEdge(before, t, normal(before).dot(normal(t)))) continue;
             lines.position.push_back(mesh.position[a]);
             lines.position.push_back(mesh.position[b]);
         }
@@ -287,8 +305,9 @@ void addBody(const Project& project, const Recipe& recipe, const FieldResult* fi
         addDeviation(*surface, o, scene);
     } else if (o.show == Show::thickness && surface && !surface->thickness.value.empty()) {
         addThickness(part, *surface, o, scene);
-    } else if (o.show == Show::curvature && surface) {
-        addCurvature(*surface, o, scene);
+    } else if (o.show == Show::curvature && surface && inputs.process &&
+               inputs.process->curvature.size() == surface->mesh.position.size()) {
+        addCurvature(*surface, *inputs.process, o, scene);
     } else if (o.show == Show::draft && surface && inputs.process &&
                inputs.process->draft.angle.size() == surface->mesh.triangle.size()) {
         addDraft(recipe, *surface, *inputs.process, o, scene);

@@ -9,8 +9,6 @@
 namespace escultura::report {
 namespace {
 
-const QColor ink(0x2B, 0x2A, 0x27), muted(0x6E, 0x69, 0x5F), line(0xDA, 0xD2, 0xC3), clay(0xB4, 0x53, 0x2A),
-    teal(0x1F, 0x6F, 0x6B);
 const QColor seriesColours[] = {QColor(0x1F, 0x6F, 0x6B), QColor(0xB4, 0x53, 0x2A), QColor(0xC5, 0x8B, 0x1B),
                                 QColor(0x5C, 0x6B, 0x8A), QColor(0x7A, 0x5A, 0x77), QColor(0x6E, 0x8B, 0x4E)};
 const Qt::PenStyle seriesStyles[] = {Qt::SolidLine, Qt::DashLine, Qt::DotLine, Qt::DashDotLine};
@@ -65,37 +63,37 @@ QPointF placeOf(const Plot& plot, const QRectF& a, const QPointF& v) {
 
 class Drawing {
   public:
-    Drawing(QPainter& painter, const QSizeF& s, const Plot& data)
-        : p(painter), size(s), plot(data), m(painter.font()), area(areaOf(s, m)) {}
+    Drawing(QPainter& painter, const QSizeF& s, const Plot& data, const PlotColours& colours)
+        : p(painter), size(s), plot(data), c(colours), m(painter.font()), area(areaOf(s, m)) {}
     void axes(bool numbersBelow) {
-        p.setPen(QPen(line, 1));
+        p.setPen(QPen(c.line, 1));
         p.drawLine(area.bottomLeft(), area.bottomRight());
         p.drawLine(area.bottomLeft(), area.topLeft());
         const double step = tickStep(plot.range.height());
         for (double v = std::ceil(plot.range.top() / step) * step; v <= plot.range.bottom() + 1e-9 * step; v += step) {
             const double y = at({0, v}).y();
-            p.setPen(QPen(QColor(0xEB, 0xE4, 0xD6), 1));
+            p.setPen(QPen(c.grid, 1));
             p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
-            p.setPen(muted);
+            p.setPen(c.muted);
             p.drawText(QRectF(0, y - m.height() / 2, area.left() - 5, m.height()), Qt::AlignRight | Qt::AlignVCenter,
                        num(std::abs(v) < 1e-9 * step ? 0 : v, 4));
         }
         if (numbersBelow) {
             const double across = tickStep(plot.range.width());
-            p.setPen(muted);
+            p.setPen(c.muted);
             for (double v = std::ceil(plot.range.left() / across) * across; v <= plot.range.right() + 1e-9 * across;
                  v += across)
                 p.drawText(QRectF(at({v, 0}).x() - 40, area.bottom() + 2, 80, m.height()), Qt::AlignHCenter,
                            num(std::abs(v) < 1e-9 * across ? 0 : v, 4));
         }
-        p.setPen(muted);
+        p.setPen(c.muted);
         p.drawText(QRectF(area.left(), area.bottom() + m.height() + 3, area.width(), m.height()), Qt::AlignRight,
                    plot.horizontal);
         if (!std::isnan(plot.limit)) {
             const double y = at({0, plot.limit}).y();
-            p.setPen(QPen(clay, 1.2, Qt::DashLine));
+            p.setPen(QPen(c.clay, 1.2, Qt::DashLine));
             p.drawLine(QPointF(area.left(), y), QPointF(area.right(), y));
-            p.setPen(clay);
+            p.setPen(c.clay);
             p.drawText(QRectF(area.left() + 4, y - m.height() - 1, area.width() - 8, m.height()), Qt::AlignRight,
                        plot.limitWords);
         }
@@ -103,7 +101,7 @@ class Drawing {
 
     void curves() {
         axes(plot.ticks.isEmpty());
-        p.setPen(muted);
+        p.setPen(c.muted);
         for (int t = 0; t < plot.ticks.size(); ++t) {
             const double room = area.width() / std::max<double>(1, static_cast<double>(plot.ticks.size()));
             p.drawText(QRectF(at({static_cast<double>(t), 0}).x() - room / 2, area.bottom() + 2, room, m.height()),
@@ -123,7 +121,7 @@ class Drawing {
             p.setPen(QPen(colour, 1.8, seriesStyles[s % std::size(seriesStyles)]));
             const double y = 1.5 * m.height() + 1;
             p.drawLine(QPointF(x, y), QPointF(x + 18, y));
-            p.setPen(ink);
+            p.setPen(c.ink);
             p.drawText(QPointF(x + 22, y + m.ascent() / 2 - 1), plot.series[s].name);
             x += 34 + m.horizontalAdvance(plot.series[s].name);
         }
@@ -131,21 +129,21 @@ class Drawing {
 
     void scatter() {
         axes(true);
-        p.setPen(muted);
+        p.setPen(c.muted);
         p.drawText(QRectF(area.left(), 1.1 * m.height(), area.width(), m.height()), Qt::AlignLeft, plot.vertical);
         std::vector<QPointF> front;
         for (const PlotDot& d : plot.dots)
             if (d.onFront) front.push_back(at(d.at));
         std::sort(front.begin(), front.end(), [](const QPointF& a, const QPointF& b) { return a.x() < b.x(); });
-        p.setPen(QPen(teal, 1.2, Qt::DotLine));
+        p.setPen(QPen(c.teal, 1.2, Qt::DotLine));
         p.drawPolyline(QPolygonF(QList<QPointF>(front.begin(), front.end())));
         std::vector<QRectF> names;
         for (const PlotDot& d : plot.dots) {
             const QPointF here = at(d.at);
-            p.setPen(QPen(d.onFront ? teal : muted, d.open ? 2.4 : 1.4));
-            p.setBrush(d.onFront ? QBrush(teal) : QBrush(Qt::white));
+            p.setPen(QPen(d.onFront ? c.teal : c.muted, d.open ? 2.4 : 1.4));
+            p.setBrush(d.onFront ? QBrush(c.teal) : QBrush(Qt::white));
             p.drawEllipse(here, 4.5, 4.5);
-            p.setPen(ink);
+            p.setPen(c.ink);
             const double wide = m.horizontalAdvance(d.name);
             const bool fits = here.x() + 8 + wide < area.right();
             QRectF box(fits ? here.x() + 8 : here.x() - 8 - wide, here.y() - 3 - m.ascent(), wide, m.height());
@@ -169,17 +167,17 @@ class Drawing {
         const double half = std::max(20.0, (size.width() - names - values - 12) / 2), middle = names + half;
         for (std::size_t b = 0; b < plot.bars.size(); ++b) {
             const double y = top + row * static_cast<double>(b);
-            p.setPen(ink);
+            p.setPen(c.ink);
             p.drawText(QRectF(0, y, names - 8, row), Qt::AlignRight | Qt::AlignVCenter,
                        m.elidedText(plot.bars[b].name, Qt::ElideMiddle, names - 8));
             const double length = half * std::abs(plot.bars[b].size) / most;
             const QRectF bar(plot.bars[b].size < 0 ? middle - length : middle, y + 4, std::max(1.0, length), row - 8);
-            p.fillRect(bar, plot.bars[b].size < 0 ? clay : teal);
-            p.setPen(muted);
+            p.fillRect(bar, plot.bars[b].size < 0 ? c.clay : c.teal);
+            p.setPen(c.muted);
             p.drawText(QRectF(size.width() - values, y, values - 2, row), Qt::AlignRight | Qt::AlignVCenter,
                        plot.bars[b].value);
         }
-        p.setPen(QPen(line, 1));
+        p.setPen(QPen(c.line, 1));
         p.drawLine(QPointF(middle, top), QPointF(middle, top + row * static_cast<double>(plot.bars.size())));
     }
 
@@ -195,7 +193,7 @@ class Drawing {
             // the square root keeps the few poor ones visible
             const double h = size > 0 ? std::max(2.0, a.height() * std::sqrt(size / most)) : 0;
             p.fillRect(QRectF(a.left() + step * static_cast<double>(b) + 1, a.bottom() - h, step - 2, h),
-                       warn ? seriesColours[2] : QColor(0xB9, 0xAE, 0x9A));
+                       warn ? seriesColours[2] : c.bar);
         }
         below(a, num(plot.first, 3) + plot.horizontal,
               num(plot.first + plot.width * static_cast<double>(plot.bars.size()), 3) + plot.horizontal);
@@ -226,17 +224,17 @@ class Drawing {
                            a.bottom() - (level(y) - low) / (high - low) * a.height());
         };
         if (!std::isnan(plot.limit)) {
-            p.setPen(QPen(clay, 1, Qt::DashLine));
+            p.setPen(QPen(c.clay, 1, Qt::DashLine));
             p.drawLine(place(left, plot.limit), place(right, plot.limit));
         }
         QPolygonF way;
         for (const QPointF& q : points) way << place(q.x(), q.y());
-        p.setPen(QPen(teal, 1.8));
+        p.setPen(QPen(c.teal, 1.8));
         p.drawPolyline(way);
-        p.setBrush(teal);
+        p.setBrush(c.teal);
         if (points.size() < 12)
             for (const QPointF& q : way) p.drawEllipse(q, 2.5, 2.5);
-        p.setPen(muted);
+        p.setPen(c.muted);
         auto text = [&](double v) { return plot.logarithmic ? QString("1e%1").arg(std::lround(v)) : num(v, 3); };
         p.drawText(QRectF(0, a.top() - 4, 40, m.height()), Qt::AlignRight, text(high));
         p.drawText(QRectF(0, a.bottom() - m.height() + 4, 40, m.height()), Qt::AlignRight, text(low));
@@ -248,12 +246,12 @@ class Drawing {
     /// The area of a small chart, with the line that it stands on.
     QRectF smallArea() {
         const QRectF a(44, m.height() + 6, size.width() - 52, size.height() - 2 * m.height() - 12);
-        p.setPen(QPen(line, 1));
+        p.setPen(QPen(c.line, 1));
         p.drawLine(a.bottomLeft(), a.bottomRight());
         return a;
     }
     void below(const QRectF& a, const QString& left, const QString& right) {
-        p.setPen(muted);
+        p.setPen(c.muted);
         p.drawText(QRectF(a.left(), a.bottom() + 2, 100, m.height()), Qt::AlignLeft, left);
         p.drawText(QRectF(a.right() - 160, a.bottom() + 2, 160, m.height()), Qt::AlignRight, right);
     }
@@ -262,6 +260,7 @@ class Drawing {
     QPainter& p;
     QSizeF size;
     const Plot& plot;
+    const PlotColours& c;
     QFontMetricsF m;
     QRectF area;
 };
@@ -338,7 +337,7 @@ QFont smaller(QFont font) {
 
 }  // namespace
 
-void paint(QPainter& painter, const QSizeF& size, const Plot& plot) {
+void paint(QPainter& painter, const QSizeF& size, const Plot& plot, const PlotColours& c) {
     painter.save();
     painter.setRenderHint(QPainter::Antialiasing);
     const QFont plain = painter.font();
@@ -347,10 +346,10 @@ void paint(QPainter& painter, const QSizeF& size, const Plot& plot) {
     QFont title = small ? smaller(plain) : plain;
     if (!small) title.setWeight(QFont::DemiBold);
     painter.setFont(title);
-    painter.setPen(small ? muted : ink);
+    painter.setPen(small ? c.muted : c.ink);
     painter.drawText(QPointF(small ? 0 : 4, QFontMetricsF(plain).ascent()), plot.title);
     if (!small) painter.setFont(plain);
-    Drawing drawing(painter, size, plot);
+    Drawing drawing(painter, size, plot, c);
     if (plot.kind == Plot::Kind::curves) drawing.curves();
     if (plot.kind == Plot::Kind::scatter) drawing.scatter();
     if (plot.kind == Plot::Kind::bars) drawing.bars();

@@ -61,7 +61,12 @@ Plot smallBars(const QString& title, const std::vector<double>& sizes, double fi
 
 /// Where a value lies in a picture of this size with this font.
 QPointF placeIn(const Plot& plot, const QSizeF& size, const QFont& font, const QPointF& value);
+/// Colours of words, axes and marks; those of paper by default.
+struct PlotColours {
+    QColor ink{0x2B, 0x2A, 0x27}, muted{0x6E, 0x69, 0x5F}, line{0xDA, 0xD2, 0xC3}, clay{0xB4, 0x53, 0x2A},
+        teal{0x1F, 0x6F, 0x6B}, grid{0xEB, 0xE4, 0xD6}, bar{0xB9, 0xAE, 0x9A};
+};
 /// Draws into the rectangle from (0, 0), with the painter's font.
-void paint(QPainter& painter, const QSizeF& size, const Plot& plot);
+void paint(QPainter& painter, const QSizeF& size, const Plot& plot, const PlotColours& colours = {});
 
 }  // namespace escultura::report

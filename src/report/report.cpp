@@ -105,7 +105,7 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
                             l.on.interfaces.size() < 2 ? ""
                             : l.sharedTotal            ? "total, shared"
                                                        : "each"});
-    h.table({"Load case", "Kind", "Acts on", "Load", "Frame", "Factor", "Share"}, rows);
+    h.table({"Load case", "Kind", "Acts on", "Load", "Frame", "Factor", "Total or each"}, rows);
     rows.clear();
     for (const Combination& c : part.combinations) rows.push_back({c.name, combinationText(c), c.on ? "on" : "off"});
     if (!rows.empty()) h.table({"Combination", "Sum", "Use"}, rows);
@@ -197,7 +197,7 @@ void surfaceChapter(Html& h, const Project& p, const Variant& v, const std::vect
     rows.clear();
     rows.push_back({num(s->thickness.least, 3) + " mm", vec(s->thickness.leastAt), num(s->thickness.low5, 3) + " mm",
                     num(s->thickness.median, 3) + " mm"});
-    h.table({"Thinnest wall", "At, mm", "5 % of the surface below", "Median"}, rows);
+    h.table({"0.1 % of the surface is thinner than", "At, mm", "5 % is thinner than", "Median"}, rows);
     if (const auto process = p.process(v.recipe)) {
         const auto& d = process->draft;
         const auto& o = process->overhang;
@@ -378,7 +378,7 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
         std::snprintf(error, sizeof error, "%.1e", x.equilibriumError);
         rows.push_back({x.name, vec(x.meant), vec(x.applied), x.appliedAsMeant ? "yes" : "no", vec(x.reaction), error});
     }
-    h.table({"Load case", "Load meant, N", "Applied, N", "As meant", "Reaction, N", "Equilibrium error"}, rows);
+    h.table({"Load case", "Load stated, N", "Applied, N", "As stated", "Reaction, N", "Equilibrium error"}, rows);
     rows.clear();
     for (const CaseResult& x : c->cases)
         for (const auto& r : x.reactions)
@@ -429,7 +429,8 @@ void findingsChapter(Html& h, const Project& p, const Variant& v, const std::vec
                          e.reason});
     }
     if (rows.empty())
-        h.paragraph(p.findings(v.recipe) ? "No hotspot above the sensitivity." : "Out of date or not looked for yet.");
+        h.paragraph(p.findings(v.recipe) ? "No peak is high enough over its saddle to be a hotspot."
+                                         : "Out of date or not looked for yet.");
     else
         h.table({"Id", "Class", "Peak", "Safety factor", "Load case", "Place, mm", "Nearest interface",
                  "Above 80 % of it", "Disposition"},
@@ -441,8 +442,9 @@ void findingsChapter(Html& h, const Project& p, const Variant& v, const std::vec
             "at the last step, and by less than before, is real; one that grows at an edge that stays sharp is "
             "singular; one that grows in the zone of a support or load is a boundary artefact; all else is unresolved. "
             "Safety factors count the finest mesh; where a peak still grows, its last step once more.");
-        h.table({"Id", "Peak and element size", "Exponent", "Sharpest edge", "Smallest hollow radius", "Verdict"},
-                tests);
+        h.table(
+            {"Id", "Peak and element size", "Growth exponent", "Angle of the edge", "Radius of the notch", "Verdict"},
+            tests);
     }
     if (!others.empty()) h.table({"Id", "Kind", "What", "Place, mm", "Disposition"}, others);
     for (const Finding& x : findings)
@@ -490,7 +492,7 @@ void comparisonChapter(Html& h, const Project& p, const Variant& v, const std::v
             const double saved = compared.front().baseline - compared.front().value;
             h.paragraph("Against the baseline, variant " + base.name + ": " +
                         (saved >= 0 ? num(saved, 3) + " kg saved." : num(-saved, 3) + " kg added."));
-            h.table({"Load case", "Figure", "Baseline", "This variant", "Difference", "Share"}, rows);
+            h.table({"Load case", "Figure", "Baseline", "This variant", "Difference", "Difference, %"}, rows);
         }
         rows.clear();
         for (const Difference& d : differences(p.part, base.recipe, v.recipe))

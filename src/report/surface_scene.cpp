@@ -3,11 +3,10 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
-#include <numeric>
 
 #include "base/quantity.hpp"
 #include "render/levels.hpp"
-#include "surface/curvature.hpp"
+#include "report/owner_vertices.hpp"
 
 namespace escultura::report {
 
@@ -48,13 +47,12 @@ Colour mixed(const Colour& a, const Colour& b, double t) {
 render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector<Colour>* perVertex) {
     render::ColouredMesh m;
     const auto normals = surface::cornerNormals(surface.mesh);
-    std::map<std::pair<std::int32_t, std::int16_t>, std::int32_t> shared;
+    OwnerVertices numbers(surface.mesh.position.size());
     for (std::size_t t = 0; t < surface.mesh.triangle.size(); ++t) {
         const Triangle& v = surface.mesh.triangle[t];
         Triangle out;
         for (int k = 0; k < 3; ++k) {
-            auto [at, isNew] =
-                shared.try_emplace({v[k], surface.mesh.owner[t]}, static_cast<std::int32_t>(m.position.size()));
+            const auto [number, isNew] = numbers.number(v[k], surface.mesh.owner[t]);
             if (isNew) {
                 const auto owner = surface.mesh.owner[t];
                 const double share = owner ? tintShare(surface.faces, owner, surface.mesh.position[v[k]]) : 0;
@@ -63,7 +61,7 @@ render::ColouredMesh plasterMesh(const SurfaceResult& surface, const std::vector
                 m.colour.push_back(perVertex ? (*perVertex)[v[k]] : mixed(plaster, tint, share));
                 m.source.push_back(v[k]);
             }
-            out[k] = at->second;
+            out[k] = number;
         }
         m.triangle.push_back(out);
     }
@@ -132,16 +130,6 @@ std::array<ColouredMesh, 2> cutInTwo(ColouredMesh mesh,
     return {render::partOf(mesh, below), render::partOf(mesh, above)};
 }
 
-double height(const ColouredMesh& mesh, std::size_t v, const Vec3& up) {
-    return mesh.position[v].dot(up);
-}
-
-double lowest(const ColouredMesh& mesh, const Vec3& up) {
-    double low = 1e300;
-    for (const Vec3& p : mesh.position) low = std::min(low, p.dot(up));
-    return low;
-}
-
 void addDirection(const Vec3& direction, render::Scene& scene) {
     scene.arrows.push_back({scene.bounds.centre() + 0.4 * scene.bounds.diagonal() * direction, direction,
                             0.12 * scene.bounds.diagonal(), teal});
@@ -183,10 +171,11 @@ void addThickness(const Part& part, const SurfaceResult& surface, const SceneOpt
                             formatNumber(surface.thickness.least, 3) + " mm"});
 }
 
-void addCurvature(const SurfaceResult& surface, const SceneOptions& o, render::Scene& scene) {
-    const std::vector<float> curvature = surface::meanCurvature(surface.mesh);
-    std::vector<float> size(curvature.size());
-    std::transform(curvature.begin(), curvature.end(), size.begin(), [](float c) { return std::abs(c); });
+void addCurvature(const SurfaceResult& surface, const ProcessResult& process, const SceneOptions& o,
+                  render::Scene& scene) {
+    std::vector<float> size(process.curvature.size());
+    std::transform(process.curvature.begin(), process.curvature.end(), size.begin(),
+                   [](float c) { return std::abs(c); });
     const double reach = std::max(surface::areaQuantile(surface.mesh, size, 0.9), 1e-6);
     scene.legend.title = "mean curvature";
     scene.legend.unit = "1/mm";
@@ -194,7 +183,7 @@ void addCurvature(const SurfaceResult& surface, const SceneOptions& o, render::S
     scene.legend.scale.low = o.low.value_or(-reach);
     scene.legend.scale.high = o.high.value_or(reach);
     scene.legend.scale.middle = std::clamp(0.0, scene.legend.scale.low, scene.legend.scale.high);
-    scene.meshes.push_back(valueMesh(surface, curvature));
+    scene.meshes.push_back(valueMesh(surface, process.curvature));
     colourByValue({}, scene);
     scene.caption = "Curvature";
     scene.captionDetail = "positive where it bulges out; ripples show as stripes";
@@ -221,7 +210,7 @@ void addDraft(const Recipe& recipe, const SurfaceResult& surface, const ProcessR
                  cut[isUndercut],
                  [&](const ColouredMesh&m, std::size_t v) {
                      // a face in the parting plane leaves to the side that it looks to
-                     const double h = height(m, v, pull) - recipe.draft.parting;
+                     const double h = m.position[v].dot(pull) - recipe.draft.parting;
                      return std::abs(h) < flat && std::abs(m.normal[v].dot(pull)) > 0.99 ? m.normal[v].dot(pull) : h;
                  },
                  0)) {
@@ -246,9 +235,11 @@ void addOverhangs(const Recipe& recipe, const SurfaceResult& surface, render::Sc
     constexpr double step = 15;  // degrees between lines of equal angle
     const Vec3 up = recipe.printing.up.normalized();
     ColouredMesh plain = plasterMesh(surface, nullptr);
-    const double plate = lowest(plain, up) + 0.1;  // what lies on the plate needs no support
+    double plate = 1e300;
+    for (const Vec3& p : plain.position) plate = std::min(plate, p.dot(up));
+    plate += 0.1;  // what lies on the plate needs no support
     auto [onPlate, free] = cutInTwo(
-        std::move(plain), [&](const ColouredMesh& m, std::size_t v) { return height(m, v, up); }, plate);
+        std::move(plain), [&](const ColouredMesh& m, std::size_t v) { return m.position[v].dot(up); }, plate);
     auto toPlate = [&](const ColouredMesh& m, std::size_t v) {
         return std::acos(std::clamp(-m.normal[v].dot(up), -1.0, 1.0)) / degree;
     };

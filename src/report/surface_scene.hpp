@@ -15,7 +15,8 @@ void addDeviation(const stages::SurfaceResult& surface, const SceneOptions& o, r
 void addThickness(const duty::Part& part, const stages::SurfaceResult& surface, const SceneOptions& o,
                   render::Scene& scene);
 /// Mean curvature, by which ripples show.
-void addCurvature(const stages::SurfaceResult& surface, const SceneOptions& o, render::Scene& scene);
+void addCurvature(const stages::SurfaceResult& surface, const stages::ProcessResult& process, const SceneOptions& o,
+                  render::Scene& scene);
 void addDraft(const duty::Recipe& recipe, const stages::SurfaceResult& surface, const stages::ProcessResult& process,
               const SceneOptions& o, render::Scene& scene);
 void addOverhangs(const duty::Recipe& recipe, const stages::SurfaceResult& surface, render::Scene& scene);

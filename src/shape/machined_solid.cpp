@@ -212,8 +212,11 @@ class MachinedSolid::Joining {
             const Vec3 ga = gradient(), gb = gradientOf(from, index);
             const double length = ga.norm() * gb.norm();
             const double cosine = length > 1e-9 ? ga.dot(gb) / length : 0;
-            if (error_ > 0) measure(a, b, boundedCosine(cosine), radius);
-            const Rounded r = roundedMaximum(a, b, cosine, radius);
+            // where a density is flat no surface is near, and what it tells is no distance: a ball as large as a body's
+            // depth would take from faces that have no edge
+            const double ball = radius * std::min(2 * length, 1.0);
+            if (error_ > 0) measure(a, b, boundedCosine(cosine), ball);
+            const Rounded r = ball > 0 ? roundedMaximum(a, b, cosine, ball) : Rounded{};
             if (r.turns) {
                 value_ = sense * r.value;
                 joined_ = r.first * ga + r.second * gb;

@@ -63,8 +63,8 @@ struct Rounded {
     bool turns = false;            ///< whether the ball's own surface is nearest; else one of the two is
 };
 
-/// Exact for planes at any angle. Where the two face each other (a cosine below -0.5, as on the sides of a wall) the
-/// ball gets smaller, so that what is thinner than it stays.
+/// Exact for planes of up to 120 degrees between their normals. Where the two face each other more (as the sides of a
+/// wall do) the ball gets smaller, so that what is thinner than it stays.
 /// @param a, b    distances, negative inside, mm
 /// @param cosine  of the angle between their outward normals
 /// @param radius  of the ball, mm, > 0

@@ -16,24 +16,16 @@ constexpr double reach = 2.5;        // sigmas that a line goes each way
 constexpr double alike = 0.03;       // share of the largest squared change at which a direction is mostly across
 constexpr int pairs[6][2] = {{0, 0}, {1, 1}, {2, 2}, {0, 1}, {1, 2}, {0, 2}};
 
-/// By cubic convolution (Keys 1981); beyond the grid the border is continued. @param x  in cells from the first middle
+/// By cubic convolution; beyond the grid the border is continued. @param x  in cells from the first middle
 double valueAt(const CellGrid& g, const Vec3& x) {
-    std::array<std::array<double, 4>, 3> w;
-    std::array<int, 3> first;
-    for (int a = 0; a < 3; ++a) {
-        const double low = std::floor(x[a]);
-        w[a] = cubicWeights(x[a] - low);
-        first[a] = static_cast<int>(low) - 1;
-    }
-    double sum = 0;
-    for (int c = 0; c < 4; ++c)
-        for (int b = 0; b < 4; ++b) {
-            const int j = std::clamp(first[1] + b, 0, g.n[1] - 1), k = std::clamp(first[2] + c, 0, g.n[2] - 1);
-            double line = 0;
-            for (int a = 0; a < 4; ++a) line += w[0][a] * g.v[g.at(std::clamp(first[0] + a, 0, g.n[0] - 1), j, k)];
-            sum += w[1][b] * w[2][c] * line;
-        }
-    return sum;
+    return cubicBetween(x, [&](const std::array<double, 4>& w, int first, int j, int k) {
+        const std::size_t row = g.at(0, std::clamp(j, 0, g.n[1] - 1), std::clamp(k, 0, g.n[2] - 1));
+        double line = 0;
+        for (int i = 0; i < 4; ++i)
+            line += w[static_cast<std::size_t>(i)] *
+                    g.v[row + static_cast<std::size_t>(std::clamp(first + i, 0, g.n[0] - 1))];
+        return line;
+    });
 }
 
 }  // namespace

@@ -20,6 +20,7 @@
 #include "stages/field_stage.hpp"
 #include "stages/surface_figures.hpp"
 #include "stages/thin_members.hpp"
+#include "surface/curvature.hpp"
 #include "surface/extract.hpp"
 #include "surface/mirrored.hpp"
 #include "surface/remesh.hpp"
@@ -355,6 +356,11 @@ PartShape buildKeepingMembers(const Part& part, const FieldResult& field, const 
         vertexSurfaces.clear();
         mirrors = {};
         r.mesh = extracted(part, *solid.solid, recipe, extraction, vertexSurfaces, mirrors, progress);
+        r.findings.push_back(
+            {GeometryFinding::Kind::evenLattice,
+             "A lattice finer at rounded edges and thin members left the surface open. An even one was "
+             "taken: triangles keep no chord error, and thin members may have pinholes.",
+             field.regions.designSpace.centre(), 0, 0});
     }
     layOut(*solid.solid, recipe, r.mesh, vertexSurfaces, progress);
     r.measures = surface::measure(r.mesh);
@@ -411,7 +417,8 @@ PartShape buildWithOneThreshold(const Part& part, const FieldResult& field, cons
 
 const char* name(GeometryFinding::Kind kind) {
     static const char* names[] = {"member lost", "member thinned", "gap closed",  "interface lost",
-                                  "pieces",      "handles",        "thin member", "decision without member"};
+                                  "pieces",      "handles",        "thin member", "decision without member",
+                                  "even lattice"};
     return names[static_cast<int>(kind)];
 }
 
@@ -514,6 +521,7 @@ SurfaceResult evaluateSurface(const Part& part, const FieldResult& field, const 
 
 ProcessResult evaluateProcess(const SurfaceResult& surface, const Recipe& recipe, Progress& progress) {
     ProcessResult r;
+    r.curvature = surface::meanCurvature(surface.mesh);
     const surface::TriangleTree tree(surface.mesh);
     r.draft = surface::draftFigures(surface.mesh, tree, recipe.draft.pull.normalized(), recipe.draft.parting,
                                     recipe.draft.angle, progress);

@@ -31,6 +31,7 @@ struct GeometryFinding {
         handles,
         thinMember,    ///< thinner than the smallest, and undecided or not as decided
         lostDecision,  ///< made for a member that is not there
+        evenLattice,   ///< taken because the finer one left the surface open
     } kind = Kind::memberLost;
     std::string text;              ///< one sentence with its figures
     Vec3 position = Vec3::Zero();  ///< mm
@@ -74,6 +75,7 @@ struct SurfaceResult {
 
 /// What casting and printing would meet on a surface.
 struct ProcessResult {
+    std::vector<float> curvature;  ///< [vertices of the surface] mean curvature, see surface::meanCurvature(), 1/mm
     surface::DraftFigures draft;
     surface::OverhangFigures overhang;
     std::vector<surface::BuildDirection> directions;  ///< coarse sweep, least support first

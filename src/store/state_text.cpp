@@ -220,7 +220,8 @@ json toJson(const Variant& v) {
               {"recipe", recipeJson(v.recipe)},
               {"reasons", json::object()},
               {"dispositions", listOf<Disposition>(v.dispositions, toJson)},
-              {"archived", v.archived}};
+              {"archived", v.archived},
+              {"from", v.from}};
     if (v.origin.variant) j["origin"] = toJson(v.origin);
     for (const auto& [stage, reason] : v.reasons) j["reasons"][std::to_string(stage)] = reason;
     return j;
@@ -234,6 +235,7 @@ Variant variantFrom(const json& j) {
     for (const auto& [stage, reason] : j.at("reasons").items()) v.reasons[std::stoi(stage)] = reason;
     for (const auto& d : j.at("dispositions")) v.dispositions.push_back(dispositionFrom(d));
     v.archived = j.value("archived", false);
+    v.from = j.value("from", std::int64_t{0});
     if (j.contains("origin")) v.origin = originFrom(j.at("origin"));
     return v;
 }

@@ -1,9 +1,10 @@
-#include "drawer/features_panel.hpp"
+#include "tools/features_panel.hpp"
 
 #include <QFileDialog>
 #include <QHBoxLayout>
 #include <QHeaderView>
 #include <QMenu>
+#include <QTableView>
 #include <QVBoxLayout>
 #include <algorithm>
 #include <cmath>
@@ -153,11 +154,10 @@ std::vector<Entry> entriesOf(const Feature& f) {
 }  // namespace
 
 FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
-    auto* row = new QHBoxLayout(this);
-    row->setContentsMargins(12, 8, 12, 8);
-    row->setSpacing(12);
-    auto* left = new QVBoxLayout;
-    left->addLayout(makeButtons());
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
+    column->addLayout(makeButtons());
     table_ = new QTableWidget(0, 5);
     table_->setObjectName("features");
     table_->setHorizontalHeaderLabels({"On", "Feature", "State", "Kind", "Figures"});
@@ -180,11 +180,13 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
             if (r < static_cast<int>(all.size())) all[static_cast<std::size_t>(r)].on = on;
         });
     });
-    left->addWidget(table_, 1);
+    auto* list = briefOf(table_, {0, 1, 2}, "featureList");
+    theme::fix(list, theme::Length::leastHeight, 30 + 26 * 6);
+    theme::fix(list, theme::Length::mostHeight, 30 + 26 * 10);
+    column->addWidget(list);
     outcome_ = label("", "muted");
     outcome_->setObjectName("featureOutcome");
-    left->addWidget(outcome_);
-    row->addLayout(left, 3);
+    column->addWidget(outcome_);
     form_ = new QTableWidget(0, 2);
     form_->setObjectName("featureForm");
     form_->horizontalHeader()->hide();
@@ -192,13 +194,15 @@ FeaturesPanel::FeaturesPanel(Session& session, QWidget* parent) : QWidget(parent
     form_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
     form_->horizontalHeader()->setStretchLastSection(true);
     form_->setFrameShape(QFrame::NoFrame);
-    form_->setMinimumWidth(300);
+    form_->verticalHeader()->setDefaultSectionSize(theme::px(26));
+    form_->setShowGrid(false);
     connect(form_, &QTableWidget::cellChanged, this, [this] { accept(); });
-    row->addWidget(form_, 2);
+    column->addWidget(form_);
+    column->addStretch(1);
 }
 
-QHBoxLayout* FeaturesPanel::makeButtons() {
-    auto* buttons = new QHBoxLayout;
+FlowLayout* FeaturesPanel::makeButtons() {
+    auto* buttons = new FlowLayout;
     auto* addMenu = new QMenu(this);
     for (K k : kinds) {
         auto* a = addMenu->addAction(QString(solid::name(k)));
@@ -234,7 +238,6 @@ QHBoxLayout* FeaturesPanel::makeButtons() {
     buttons->addWidget(up_);
     buttons->addWidget(down_);
     buttons->addWidget(remove_);
-    buttons->addStretch();
     return buttons;
 }
 
@@ -301,10 +304,12 @@ void FeaturesPanel::fillForm() {
     const int r = table_->currentRow();
     form_->setRowCount(0);
     outcome_->clear();
+    form_->setVisible(r >= 0 && r < static_cast<int>(all.size()));
     if (r >= 0 && r < static_cast<int>(all.size())) {
         const Feature& f = all[static_cast<std::size_t>(r)];
         const auto entries = entriesOf(f);
         form_->setRowCount(static_cast<int>(entries.size()));
+        theme::fix(form_, theme::Length::height, 26 * static_cast<int>(entries.size()) + 4);
         for (std::size_t i = 0; i < entries.size(); ++i) {
             auto* title = new QTableWidgetItem(entries[i].title);
             title->setFlags(Qt::ItemIsEnabled);

@@ -1,14 +1,18 @@
-/// The table of interfaces in the drawer, and the forms that make one. Long because they fill in and change the same
+/// The interfaces, and the forms that make one. Long because they fill in and change the same
 /// fields.
 
-#include "drawer/interfaces_panel.hpp"
+#include "tools/interfaces_panel.hpp"
 
+#include <QFormLayout>
 #include <QHBoxLayout>
+#include <QHeaderView>
+#include <QTableView>
 #include <QVBoxLayout>
 #include <cmath>
 
 #include "base/error.hpp"
 #include "duty/part_edit.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -71,7 +75,6 @@ QLineEdit* triple(const char* name, const QString& tip) {
     auto* e = new QLineEdit;
     e->setObjectName(name);
     e->setToolTip(tip);
-    e->setFixedWidth(160);
     return e;
 }
 
@@ -86,8 +89,8 @@ InterfacesPanel::InterfacesPanel(Session& session, QWidget* parent) : QWidget(pa
 }
 
 void InterfacesPanel::makeTable() {
-    table_ = table({"Name", "Kind", "x, mm", "y, mm", "z, mm", "Axis", "Length", "Bore", "Ring or pin", "Blend radius",
-                    "Tool access", "Access diameter"});
+    table_ = app::table({"Name", "Kind", "x, mm", "y, mm", "z, mm", "Axis", "Length, mm", "Bore, mm", "Ring or pin, mm",
+                         "Blend radius, mm", "Tool access, mm", "Access diameter, mm"});
     table_->setObjectName("interfaceTable");
     table_->setEditTriggers(QAbstractItemView::DoubleClicked | QAbstractItemView::EditKeyPressed |
                             QAbstractItemView::AnyKeyPressed);
@@ -115,15 +118,30 @@ void InterfacesPanel::makeTable() {
     remove_->setObjectName("removeInterface");
     words_ = label("");
     words_->setObjectName("pickedWords");
-    words_->setWordWrap(false);
+    words_->setWordWrap(true);
     words_->hide();
+    list_ = briefOf(table_, {nameColumn, kindColumn, boreColumn}, "interfaceList");
+    theme::fix(list_, theme::Length::leastHeight, 30 + 26 * 4);
+    theme::fix(list_, theme::Length::mostHeight, 30 + 26 * 6);
+    values_ = new QTableWidget(0, 2);
+    values_->setObjectName("interfaceValues");
+    values_->horizontalHeader()->hide();
+    values_->verticalHeader()->hide();
+    values_->verticalHeader()->setDefaultSectionSize(theme::px(26));
+    values_->horizontalHeader()->setSectionResizeMode(0, QHeaderView::ResizeToContents);
+    values_->horizontalHeader()->setStretchLastSection(true);
+    values_->setShowGrid(false);
+    values_->setFrameShape(QFrame::NoFrame);
+    values_->setToolTip("Double-click a value to edit it. Drag the handle in the view to move the interface");
+    connect(values_, &QTableWidget::cellChanged, this, [this](int row, int) {
+        if (filling_ || table_->currentRow() < 0) return;
+        table_->item(table_->currentRow(), row)->setText(values_->item(row, 1)->text());
+    });
 }
 
 void InterfacesPanel::makeForm() {
     name_ = new QLineEdit;
     name_->setObjectName("newInterfaceName");
-    name_->setPlaceholderText("Name");
-    name_->setFixedWidth(130);
     kind_ = new QComboBox;
     kind_->setObjectName("newInterfaceKind");
     kind_->addItems({"bore", "boss", "pad", "pin"});
@@ -139,33 +157,22 @@ void InterfacesPanel::makeForm() {
     create_ = new QPushButton("Create interface");
     create_->setObjectName("createInterface");
     form_ = new QWidget;
-    auto* rows = new QVBoxLayout(form_);
+    auto* rows = new QFormLayout(form_);
     rows->setContentsMargins(0, 0, 0, 0);
-    rows->setSpacing(4);
-    auto* first = new QHBoxLayout;
-    auto* second = new QHBoxLayout;
-    for (auto* r : {first, second}) {
-        r->setSpacing(6);
-        rows->addLayout(r);
-    }
-    first->addWidget(name_);
-    first->addWidget(kind_);
-    for (const auto& [text, edit] : {std::pair{"start at", place_}, std::pair{"axis", axis_}}) {
-        first->addWidget(label(text, "muted"));
-        edit->setAccessibleName(text);
-        first->addWidget(edit);
-    }
-    first->addStretch(1);
-    ringWords_ = label("ring", "muted");
-    for (const auto& [words, edit] : {std::pair{label("diameter", "muted"), diameter_}, std::pair{ringWords_, ring_},
-                                      std::pair{label("length", "muted"), length_}}) {
-        second->addWidget(words);
-        edit->setFixedWidth(90);
+    rows->setVerticalSpacing(5);
+    ringWords_ = label("Ring", "muted");
+    for (const auto& [words, edit] :
+         std::initializer_list<std::pair<QLabel*, QWidget*>>{{label("Name", "muted"), name_},
+                                                             {label("Kind", "muted"), kind_},
+                                                             {label("Start at", "muted"), place_},
+                                                             {label("Axis", "muted"), axis_},
+                                                             {label("Diameter", "muted"), diameter_},
+                                                             {ringWords_, ring_},
+                                                             {label("Length", "muted"), length_}}) {
         edit->setAccessibleName(words->text());
-        second->addWidget(edit);
+        rows->addRow(words, edit);
     }
-    second->addWidget(create_);
-    second->addStretch(1);
+    rows->addRow(create_);
     form_->hide();
 }
 
@@ -190,38 +197,35 @@ void InterfacesPanel::makeCopyForm() {
     copy_ = new QPushButton("Repeat");
     copy_->setObjectName("makeCopies");
     copyForm_ = new QWidget;
-    auto* copyRow = new QHBoxLayout(copyForm_);
-    copyRow->setContentsMargins(0, 0, 0, 0);
-    copyRow->setSpacing(6);
-    copyRow->addWidget(copyOf_);
-    copyRow->addWidget(copyKind_);
-    for (const auto& [text, edit] : {std::pair{"through", copyPoint_}, std::pair{"direction", copyAxis_}}) {
-        copyRow->addWidget(label(text, "muted"));
-        edit->setAccessibleName(text);
-        copyRow->addWidget(edit);
+    auto* rows = new QFormLayout(copyForm_);
+    rows->setContentsMargins(0, 0, 0, 0);
+    rows->setVerticalSpacing(5);
+    rows->addRow(label("Repeat", "muted"), copyOf_);
+    for (const auto& [words, edit] : std::initializer_list<std::pair<const char*, QWidget*>>{{"How", copyKind_},
+                                                                                             {"Through", copyPoint_},
+                                                                                             {"Direction", copyAxis_},
+                                                                                             {"On the circle", copies_},
+                                                                                             {"", heldAlike_}}) {
+        edit->setAccessibleName(words);
+        rows->addRow(label(words, "muted"), edit);
     }
-    copyRow->addWidget(copies_);
-    copyRow->addWidget(heldAlike_);
-    copyRow->addWidget(copy_);
-    copyRow->addStretch(1);
+    rows->addRow(copy_);
     copyForm_->hide();
 }
 
 void InterfacesPanel::layOut() {
-    auto* buttons = new QHBoxLayout;
-    buttons->addWidget(face_);
-    buttons->addWidget(points_);
-    buttons->addWidget(typed_);
-    buttons->addWidget(repeated_);
-    buttons->addWidget(remove_);
-    buttons->addStretch(1);
+    auto* buttons = new FlowLayout;
+    for (auto* b : {face_, points_, typed_, repeated_, remove_}) buttons->addWidget(b);
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(8, 4, 8, 4);
-    column->addWidget(table_, 1);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
     column->addLayout(buttons);
     column->addWidget(words_);
     column->addWidget(form_);
     column->addWidget(copyForm_);
+    column->addWidget(list_);
+    column->addWidget(values_);
+    column->addStretch(1);
 }
 
 void InterfacesPanel::connectInputs() {
@@ -229,6 +233,7 @@ void InterfacesPanel::connectInputs() {
     connect(table_, &QTableWidget::currentCellChanged, this, [this] {
         repeated_->setEnabled(!session_.isBusy() && !selected().isEmpty());
         if (!copyForm_->isHidden()) refresh();
+        showValues();
         emit selectionChanged(selected());
     });
     connect(face_, &QPushButton::clicked, this, [this] { startPicking(false); });
@@ -238,6 +243,7 @@ void InterfacesPanel::connectInputs() {
         const bool show = copyForm_->isHidden() && !selected().isEmpty();
         closeForms();
         copyForm_->setVisible(show);
+        showValues();
         refresh();
     });
     connect(copy_, &QPushButton::clicked, this, &InterfacesPanel::repeat);
@@ -299,9 +305,27 @@ void InterfacesPanel::refresh() {
         if (copyPoint_->text().isEmpty()) copyPoint_->setText(axisText(middleOfPart()));
         if (copyAxis_->text().isEmpty()) copyAxis_->setText("0, 0, 1");
     }
+    showValues();
     const bool canPick = !session_.isBusy();
     face_->setEnabled(canPick);
     points_->setEnabled(canPick);
+}
+
+void InterfacesPanel::showValues() {
+    const int row = table_->currentRow();
+    values_->setVisible(row >= 0 && form_->isHidden() && copyForm_->isHidden());
+    if (row < 0) return;
+    filling_ = true;
+    values_->setRowCount(table_->columnCount());
+    for (int c = 0; c < table_->columnCount(); ++c) {
+        auto* title = new QTableWidgetItem(table_->horizontalHeaderItem(c)->text());
+        title->setFlags(Qt::ItemIsEnabled);
+        title->setForeground(theme::muted);
+        values_->setItem(c, 0, title);
+        values_->setItem(c, 1, new QTableWidgetItem(table_->item(row, c) ? table_->item(row, c)->text() : QString()));
+    }
+    theme::fix(values_, theme::Length::height, 26 * table_->columnCount() + 4);
+    filling_ = false;
 }
 
 Vec3 InterfacesPanel::middleOfPart() const {
@@ -394,6 +418,7 @@ void InterfacesPanel::closeForms() {
     proposal_.reset();
     form_->hide();
     copyForm_->hide();
+    showValues();
     say("");
     if (face_->isChecked() || points_->isChecked()) {
         face_->setChecked(false);
@@ -458,6 +483,7 @@ void InterfacesPanel::startPicking(bool points) {
     proposal_.reset();
     form_->hide();
     copyForm_->hide();
+    showValues();
     say(!button->isChecked() ? ""
         : points             ? "Click three points on the rim of a bore."
                              : "Click a face: a plane, a bore or a pin.");
@@ -557,6 +583,7 @@ void InterfacesPanel::propose(const Interface& interface, const QString& words) 
     showRing(interface.kind == Interface::Kind::boss);
     length_->setValue(rounded(interface.length, 0.1));
     form_->show();
+    showValues();
 }
 
 void InterfacesPanel::create() {
@@ -580,6 +607,7 @@ void InterfacesPanel::create() {
                           [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });
         proposal_.reset();
         form_->hide();
+        showValues();
         say(QString("Created %1.").arg(QString::fromStdString(i.name)));
         face_->setChecked(false);
         points_->setChecked(false);

@@ -1,20 +1,21 @@
-/// The table of loads and supports in the drawer, and the form that edits one row of it. Long because the form of every
+/// The loads and supports, and the form that edits one of them. Long because the form of every
 /// kind is made of the same fields.
 
-#include "drawer/duty_panel.hpp"
+#include "tools/duty_panel.hpp"
 
 #include <QDialog>
 #include <QDialogButtonBox>
 #include <QFileDialog>
 #include <QFormLayout>
 #include <QHBoxLayout>
-#include <QScrollArea>
+#include <QTableView>
 #include <fstream>
 #include <sstream>
 
 #include "base/error.hpp"
 #include "dossier/card_parts.hpp"
 #include "duty/duty_edit.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -50,6 +51,7 @@ QWidget* three(QList<QLineEdit*>& fields, const QString& name) {
         auto* e = new QLineEdit;
         e->setObjectName(QString("%1%2").arg(name).arg(QChar('X' + k)));
         e->setPlaceholderText(QChar('x' + k));
+        theme::fix(e, theme::Length::leastWidth, 76);  // three of them go below their name
         fields << e;
         l->addWidget(e);
     }
@@ -67,13 +69,12 @@ DutyPanel::DutyPanel(Session& session, QWidget* parent) : QWidget(parent), sessi
 
 void DutyPanel::makeInputs() {
     setObjectName("dutyPanel");
-    table_ = table({"What", "Kind", "Acts on", "Figures", "Use"});
+    table_ = app::table({"What", "Kind", "Acts on", "Figures", "Use"});
     table_->setObjectName("dutyTable");
     auto button = [&](const QString& t, const char* name) {
         auto* b = new QPushButton(t);
         b->setObjectName(name);
         b->setSizePolicy(QSizePolicy::Minimum, QSizePolicy::Fixed);
-        b->setStyleSheet("padding: 5px 8px;");
         return b;
     };
     addCase_ = button("+ case", "addCase");
@@ -97,7 +98,7 @@ void DutyPanel::makeInputs() {
     interfaces_->setObjectName("dutyInterfaces");
     held_ = new QListWidget;
     held_->setObjectName("dutyHeld");
-    for (auto* l : {interfaces_, held_}) l->setFixedHeight(74);
+    for (auto* l : {interfaces_, held_}) theme::fix(l, theme::Length::height, 74);
     name_ = new QLineEdit;
     name_->setObjectName("dutyName");
     factor_ = new QLineEdit;
@@ -114,8 +115,9 @@ void DutyPanel::makeInputs() {
 void DutyPanel::makeForm() {
     form_ = new QWidget;
     auto* f = new QFormLayout(form_);
-    f->setContentsMargins(8, 4, 12, 8);
+    f->setContentsMargins(0, 0, 0, 0);
     f->setVerticalSpacing(5);
+    f->setRowWrapPolicy(QFormLayout::WrapLongRows);
     auto row = [&](const QString& key, QLabel* name, QWidget* w) {
         f->addRow(name, w);
         rows_.push_back({key, w});
@@ -136,7 +138,7 @@ void DutyPanel::makeForm() {
         row(figureNames[k], r.name, r.row);
         figures_ << r;
     }
-    plainRow("share", "Share", share_);
+    plainRow("share", "Total or each", share_);
     plainRow("held", "Holds", held_);
     plainRow("use", "Use", use_);
     plainRow("factor", "Factor", factor_);
@@ -148,24 +150,18 @@ void DutyPanel::makeForm() {
 }
 
 void DutyPanel::layOut() {
-    auto* scroll = new QScrollArea;
-    scroll->setWidget(form_);
-    scroll->setWidgetResizable(true);
-    scroll->setFrameShape(QFrame::NoFrame);
-    scroll->setFixedWidth(330);
-
-    auto* buttons = new QHBoxLayout;
-    buttons->setSpacing(6);
+    auto* buttons = new FlowLayout;
     for (auto* b : {addCase_, addLoad_, addSupport_, addCombination_, remove_, import_}) buttons->addWidget(b);
-    buttons->addStretch();
-    auto* left = new QVBoxLayout;
-    left->setContentsMargins(8, 6, 0, 6);
-    left->addLayout(buttons);
-    left->addWidget(table_, 1);
-    auto* all = new QHBoxLayout(this);
-    all->setContentsMargins(0, 0, 0, 0);
-    all->addLayout(left, 1);
-    all->addWidget(scroll);
+    auto* list = briefOf(table_, {0, 1}, "dutyList");
+    theme::fix(list, theme::Length::leastHeight, 30 + 26 * 5);
+    theme::fix(list, theme::Length::mostHeight, 30 + 26 * 8);
+    auto* column = new QVBoxLayout(this);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
+    column->addLayout(buttons);
+    column->addWidget(list);
+    column->addWidget(form_);
+    column->addStretch(1);
 }
 
 void DutyPanel::connectInputs() {
@@ -593,7 +589,7 @@ void DutyPanel::importTable(const QString& path) {
     dialog.resize(760, 360);
     auto* column = new QVBoxLayout(&dialog);
     column->addWidget(label(QString("What importing <b>%1</b> changes:").arg(path.section('/', -1).toHtmlEscaped())));
-    auto* preview = table({"Load case", "Change", "Before", "After"});
+    auto* preview = app::table({"Load case", "Change", "Before", "After"});
     preview->setObjectName("importTable");
     QList<QStringList> rows;
     auto lines = [](const std::vector<std::string>& list) {

@@ -1,5 +1,5 @@
-/// @file drawer/duty_panel.hpp
-/// Load cases, loads, supports and combinations as a table, with a form for the chosen line.
+/// @file tools/duty_panel.hpp
+/// Load cases, loads, supports and combinations: a list with a form for the chosen line, and a table of all.
 
 #pragma once
 #include <QCheckBox>
@@ -20,6 +20,8 @@ class DutyPanel : public QWidget {
   public:
     explicit DutyPanel(Session& session, QWidget* parent = nullptr);
     void refresh();
+    /// All lines with all their words. Stands in the drawer.
+    QTableWidget* table() { return table_; }
     /// Shows what a table of loads would change, and takes it when the user agrees.
     void importTable(const QString& path);
 

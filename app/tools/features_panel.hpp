@@ -1,4 +1,4 @@
-/// @file drawer/features_panel.hpp
+/// @file tools/features_panel.hpp
 /// The list of exact features: add, edit, reorder, switch off; what became of each.
 
 #pragma once
@@ -17,6 +17,8 @@ class FeaturesPanel : public QWidget {
   public:
     explicit FeaturesPanel(Session& session, QWidget* parent = nullptr);
     void refresh();
+    /// All features with their figures. Stands in the drawer.
+    QTableWidget* table() { return table_; }
     QString selected() const;
     /// Adds a feature of a kind with usual numbers, at the middle of the part or the given place.
     /// @param path  of an imported body
@@ -27,7 +29,7 @@ class FeaturesPanel : public QWidget {
     void failed(const QString& message);
 
   private:
-    QHBoxLayout* makeButtons();
+    FlowLayout* makeButtons();
     std::vector<solid::Feature> list() const;
     void change(const QString& text, const std::function<void(std::vector<solid::Feature>&)>& edit);
     void fillForm();

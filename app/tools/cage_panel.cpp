@@ -1,6 +1,6 @@
 /// The tools of the cage. Long because every button changes the same selection.
 
-#include "drawer/cage_panel.hpp"
+#include "tools/cage_panel.hpp"
 
 #include <QHBoxLayout>
 #include <QHeaderView>
@@ -11,6 +11,7 @@
 
 #include "base/error.hpp"
 #include "dossier/card_parts.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -20,12 +21,6 @@ using namespace project;
 using namespace judge;
 
 namespace {
-
-QHBoxLayout* line() {
-    auto* l = new QHBoxLayout;
-    l->setSpacing(6);
-    return l;
-}
 
 QString vectorText(const Vec3& v) {
     return QString("%1, %2, %3").arg(plain(v[0]), plain(v[1]), plain(v[2]));
@@ -52,8 +47,8 @@ std::string nextName(const Rebuild& rebuild, CageStep::Kind kind, const std::str
 
 CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
     auto* column = new QVBoxLayout(this);
-    column->setContentsMargins(12, 8, 12, 8);
-    column->setSpacing(6);
+    column->setContentsMargins(0, 0, 0, 0);
+    column->setSpacing(8);
     edit_ = new QPushButton("Edit cage");
     edit_->setObjectName("editCage");
     edit_->setCheckable(true);
@@ -67,8 +62,7 @@ CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     });
     state_ = label("", "muted");
     state_->setObjectName("cageState");
-    state_->setWordWrap(false);
-    state_->setSizePolicy(QSizePolicy::Ignored, QSizePolicy::Fixed);
+    state_->setWordWrap(true);
     auto* member = new QPushButton("Add member");
     member->setObjectName("addMember");
     member->setToolTip("A tube blended into the body; while editing with two faces selected, between those");
@@ -83,17 +77,20 @@ CagePanel::CagePanel(Session& session, QWidget* parent) : QWidget(parent), sessi
     region_->setToolTip(
         "Ball and box lie around the selection, or the worst finding, and get their numbers in the list; "
         "faces are selected or painted while editing");
-    auto* head = line();
+    auto* head = new FlowLayout;
     head->addWidget(edit_);
     head->addWidget(member);
-    head->addWidget(thick);
-    head->addWidget(region_);
-    head->addWidget(state_, 1);
+    head->addWidget(row({thick, region_}));
+    auto* list = new QPushButton("Changes…");
+    list->setObjectName("showChanges");
+    list->setToolTip("Members and thickened regions as a table of numbers");
+    connect(list, &QPushButton::clicked, this, &CagePanel::changesAsked);
+    head->addWidget(list);
     column->addLayout(head);
-    pages_ = new QStackedWidget;
-    pages_->addWidget(makeSteps());
-    pages_->addWidget(makeTools());
-    column->addWidget(pages_, 1);
+    column->addWidget(state_);
+    column->addWidget(makeTools());
+    column->addStretch(1);
+    changes_ = makeSteps();
 }
 
 QPushButton* CagePanel::button(const QString& text, const char* name, const QString& tip,
@@ -117,37 +114,31 @@ Vec3 CagePanel::typed() const {
 }
 
 QWidget* CagePanel::makeTools() {
-    auto* whole = new QWidget;
-    auto* column = new QVBoxLayout(whole);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
     tools_ = new QWidget;
     auto* rows = new QVBoxLayout(tools_);
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setSpacing(6);
-
-    rows->addLayout(makeSelection());
-    rows->addLayout(makeMoving());
-    rows->addLayout(makeShaping());
-    rows->addLayout(makeRepairing());
-    column->addWidget(tools_);
-    column->addStretch();
-    return whole;
+    for (const auto& [words, tools] : {std::pair{"Select", makeSelection()}, std::pair{"Move", makeMoving()},
+                                       std::pair{"Shape", makeShaping()}, std::pair{"Mend", makeRepairing()}}) {
+        rows->addSpacing(2);
+        rows->addWidget(label(words, "title"));
+        rows->addLayout(tools);
+    }
+    return tools_;
 }
 
-QHBoxLayout* CagePanel::makeSelection() {
+FlowLayout* CagePanel::makeSelection() {
     element_ = new QComboBox;
     element_->setObjectName("cageElement");
     element_->addItems({"vertices", "edges", "faces"});
-    element_->setMinimumWidth(96);
+    theme::fix(element_, theme::Length::leastWidth, 96);
     connect(element_, &QComboBox::activated, this,
             [this](int i) { editor_->setElement(static_cast<CageEditor::Element>(i)); });
     far_ = new QuantityEdit(dimension::length, "mm", 0, 1e3);
     far_->setObjectName("cageFar");
     far_->setValue(0.5);
-    far_->setFixedWidth(76);
-    auto* select = line();
-    select->addWidget(label("Select", "muted"));
+    theme::fix(far_, theme::Length::width, 76);
+    auto* select = new FlowLayout;
     select->addWidget(element_);
     select->addWidget(
         button("Loop", "cageLoop", "The edges that run on from the selected ones", [this] { editor_->selectLoop(); }));
@@ -164,40 +155,39 @@ QHBoxLayout* CagePanel::makeSelection() {
         }
         editor_->selectNear(f->findings.front().position, 2.5 * cage::meanEdge(editor_->cage()));
     }));
-    select->addWidget(button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface",
-                             [this] { editor_->selectDeviating(far_->value()); }));
-    select->addWidget(far_);
+    select->addWidget(
+        row({button("Deviating over", "cageDeviating", "Faces whose limit surface is farther from the surface",
+                    [this] { editor_->selectDeviating(far_->value()); }),
+             far_}));
     paint_ = new QCheckBox("Paint");
     paint_->setObjectName("cagePaint");
     paint_->setToolTip("Drag over the body to select the faces within this radius; Shift takes them out");
     brush_ = new QuantityEdit(dimension::length, "mm", 1e-3, 1e4);
     brush_->setObjectName("cageBrush");
     brush_->setValue(10);
-    brush_->setFixedWidth(70);
+    theme::fix(brush_, theme::Length::width, 70);
     auto useBrush = [this] {
         if (editor_) editor_->setBrush(paint_->isChecked() ? brush_->value() : 0);
         refresh();
     };
     connect(paint_, &QCheckBox::toggled, this, useBrush);
     connect(brush_, &QuantityEdit::valueEntered, this, useBrush);
-    select->addWidget(paint_);
-    select->addWidget(brush_);
-    select->addStretch();
+    select->addWidget(row({paint_, brush_}));
     return select;
 }
 
-QHBoxLayout* CagePanel::makeMoving() {
+FlowLayout* CagePanel::makeMoving() {
     tool_ = new QComboBox;
     tool_->setObjectName("cageTool");
     tool_->addItems({"Move", "Turn", "Scale"});
-    tool_->setMinimumWidth(84);
+    theme::fix(tool_, theme::Length::leastWidth, 84);
     connect(tool_, &QComboBox::activated, this, [this](int i) {
         editor_->setTool(static_cast<CageEditor::Tool>(i));
         for (auto* n : number_) n->setText(i == 2 ? "1" : "0");
     });
     frame_ = new QComboBox;
     frame_->setObjectName("cageFrame");
-    frame_->setMinimumWidth(150);
+    theme::fix(frame_, theme::Length::leastWidth, 150);
     connect(frame_, &QComboBox::activated, this, [this](int i) {
         editor_->setFrame(i == 0   ? CageEditor::FrameOf::global
                           : i == 1 ? CageEditor::FrameOf::selection
@@ -206,7 +196,7 @@ QHBoxLayout* CagePanel::makeMoving() {
     });
     soft_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
     soft_->setObjectName("cageSoft");
-    soft_->setFixedWidth(76);
+    theme::fix(soft_, theme::Length::width, 76);
     soft_->setValue(0);
     soft_->setToolTip("Vertices within this radius follow, less the farther they are; 0: the selection alone");
     connect(soft_, &QuantityEdit::valueEntered, this, [this](double v) { editor_->setSoftRadius(v); });
@@ -214,15 +204,16 @@ QHBoxLayout* CagePanel::makeMoving() {
     symmetric_->setObjectName("cageSymmetric");
     symmetric_->setChecked(true);
     connect(symmetric_, &QCheckBox::toggled, this, [this](bool on) { editor_->setSymmetric(on); });
-    auto* move = line();
+    auto* move = new FlowLayout;
     move->addWidget(tool_);
     for (int a = 0; a < 3; ++a) {
         number_[a] = new QLineEdit("0");
         const char* names[] = {"cageX", "cageY", "cageZ"};
         number_[a]->setObjectName(names[a]);
-        number_[a]->setFixedWidth(64);
-        move->addWidget(number_[a]);
+        theme::fix(number_[a], theme::Length::width, 60);
+        number_[a]->setAccessibleName(QString(QChar('x' + a)));
     }
+    move->addWidget(row({number_[0], number_[1], number_[2]}));
     move->addWidget(button("Apply", "cageApply", "By the typed numbers: mm, degrees or factors", [this] {
         try {
             const Vec3 v = typed();
@@ -236,44 +227,40 @@ QHBoxLayout* CagePanel::makeMoving() {
             emit failed(QString::fromStdString(e.what()));
         }
     }));
-    move->addWidget(label("in", "muted"));
-    move->addWidget(frame_);
-    move->addWidget(label("soft", "muted"));
-    move->addWidget(soft_);
+    move->addWidget(row({label("in", "muted"), frame_}));
+    move->addWidget(row({label("soft within", "muted"), soft_}));
     move->addWidget(symmetric_);
-    move->addStretch();
     return move;
 }
 
-QHBoxLayout* CagePanel::makeShaping() {
+FlowLayout* CagePanel::makeShaping() {
     amount_ = new QuantityEdit(dimension::length, "mm", -1e3, 1e3);
     amount_->setObjectName("cageAmount");
     amount_->setValue(5);
-    amount_->setFixedWidth(70);
+    theme::fix(amount_, theme::Length::width, 70);
     segments_ = new QuantityEdit(dimension::none, "", 1, 100);
     segments_->setObjectName("cageSegments");
     segments_->setValue(3);
-    segments_->setFixedWidth(46);
+    theme::fix(segments_, theme::Length::width, 46);
     sharpness_ = new QuantityEdit(dimension::none, "", 0, cage::sharpest);
     sharpness_->setObjectName("cageSharpness");
     sharpness_->setValue(2);
-    sharpness_->setFixedWidth(46);
-    auto* change = line();
-    change->addWidget(button("Extrude", "cageExtrude", "Move the faces outward and close their sides",
-                             [this] { editor_->extrude(amount_->value()); }));
-    change->addWidget(amount_);
-    change->addWidget(button("Bridge", "cageBridge", "Join two patches of faces by a tube with this many rows",
-                             [this] { editor_->bridge(static_cast<int>(std::lround(segments_->value()))); }));
-    change->addWidget(segments_);
-    change->addWidget(button("Crease", "cageCrease", "Sharpness of the edges: 0 smooth, 10 an edge of the body",
-                             [this] { editor_->crease(sharpness_->value()); }));
-    change->addWidget(sharpness_);
-    change->addStretch();
+    theme::fix(sharpness_, theme::Length::width, 46);
+    auto* change = new FlowLayout;
+    change->addWidget(row({button("Extrude", "cageExtrude", "Move the faces outward and close their sides",
+                                  [this] { editor_->extrude(amount_->value()); }),
+                           amount_}));
+    change->addWidget(row({button("Bridge", "cageBridge", "Join two patches of faces by a tube with this many rows",
+                                  [this] { editor_->bridge(static_cast<int>(std::lround(segments_->value()))); }),
+                           segments_}));
+    change->addWidget(row({button("Crease", "cageCrease", "Sharpness of the edges: 0 smooth, 10 an edge of the body",
+                                  [this] { editor_->crease(sharpness_->value()); }),
+                           sharpness_}));
     return change;
 }
 
-QHBoxLayout* CagePanel::makeRepairing() {
-    auto* more = line();
+FlowLayout* CagePanel::makeRepairing() {
+    auto* more = new FlowLayout;
     more->addWidget(button("Insert loop", "cageInsertLoop", "Cut the ring of faces across the selected edge",
                            [this] { editor_->insertLoop(); }));
     more->addWidget(button("Split", "cageSplit", "Faces three by three", [this] { editor_->split(); }));
@@ -292,16 +279,15 @@ QHBoxLayout* CagePanel::makeRepairing() {
     deviation_->setObjectName("cageShowDeviation");
     connect(deviation_, &QCheckBox::toggled, this, [this](bool on) { editor_->setShowDeviation(on); });
     more->addWidget(deviation_);
-    more->addStretch();
     return more;
 }
 
 QWidget* CagePanel::makeSteps() {
     auto* whole = new QWidget;
     auto* column = new QVBoxLayout(whole);
-    column->setContentsMargins(0, 0, 0, 0);
-    column->setSpacing(6);
-    auto* head = line();
+    column->setContentsMargins(8, 4, 8, 4);
+    column->setSpacing(4);
+    auto* head = new QHBoxLayout;
     auto* remove = new QPushButton("Remove");
     remove->setObjectName("removeStep");
     connect(remove, &QPushButton::clicked, this, [this] {
@@ -311,9 +297,7 @@ QWidget* CagePanel::makeSteps() {
             if (r >= 0 && r < static_cast<int>(all.size())) all.erase(all.begin() + r);
         });
     });
-    head->addWidget(
-        label("Members and thickened regions in the order in which they are applied; numbers may be edited.", "muted"),
-        1);
+    head->addWidget(label("Applied in this order; numbers may be edited.", "muted"), 1);
     head->addWidget(remove);
     column->addLayout(head);
     steps_ = new QTableWidget(0, 6);
@@ -454,7 +438,6 @@ void CagePanel::refresh() {
     edit_->setText(on ? "Leave editing" : "Edit cage");
     edit_->setEnabled(on || (!session_.isBusy() && session_.project().surface(session_.recipe())));
     tools_->setEnabled(on);
-    pages_->setCurrentIndex(on ? 1 : 0);
     state_->setText(editor_ ? editor_->state() : "");
     if (editor_) element_->setCurrentIndex(static_cast<int>(editor_->element()));
     symmetric_->setVisible(!session_.part().symmetry.empty());

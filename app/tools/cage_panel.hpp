@@ -1,11 +1,10 @@
-/// @file drawer/cage_panel.hpp
+/// @file tools/cage_panel.hpp
 /// Tools of the control cage: selecting, moving, changing faces; members and thickened regions.
 
 #pragma once
 #include <QCheckBox>
 #include <QComboBox>
 #include <QPushButton>
-#include <QStackedWidget>
 #include <QTableWidget>
 
 #include "session.hpp"
@@ -20,15 +19,19 @@ class CagePanel : public QWidget {
     explicit CagePanel(Session& session, QWidget* parent = nullptr);
     void setEditor(CageEditor* editor);
     void refresh();
+    /// Members and thickened regions as numbers. Stands in the drawer.
+    QWidget* changes() { return changes_; }
 
   signals:
+    /// The table of changes is to be shown.
+    void changesAsked();
     void failed(const QString& message);
 
   private:
-    QHBoxLayout* makeSelection();
-    QHBoxLayout* makeMoving();
-    QHBoxLayout* makeShaping();
-    QHBoxLayout* makeRepairing();
+    FlowLayout* makeSelection();
+    FlowLayout* makeMoving();
+    FlowLayout* makeShaping();
+    FlowLayout* makeRepairing();
     QWidget* makeTools();
     QWidget* makeSteps();
     QPushButton* button(const QString& text, const char* name, const QString& tip, const std::function<void()>& action);
@@ -40,8 +43,7 @@ class CagePanel : public QWidget {
     Session& session_;
     CageEditor* editor_ = nullptr;
     QPushButton* edit_;
-    QStackedWidget* pages_;  // changes as numbers, tools
-    QWidget* tools_;
+    QWidget *changes_, *tools_;
     QComboBox *element_, *tool_, *frame_, *region_;
     QCheckBox *symmetric_, *deviation_, *paint_;
     QuantityEdit *soft_, *amount_, *segments_, *sharpness_, *far_, *brush_;

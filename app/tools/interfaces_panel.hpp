@@ -1,6 +1,6 @@
-/// @file drawer/interfaces_panel.hpp
-/// The part's interfaces as an editable table, and new ones: from faces or points that are picked in the view, by
-/// numbers, and as copies about an axis or across a plane.
+/// @file tools/interfaces_panel.hpp
+/// The part's interfaces: a list with the numbers of the chosen one, an editable table of all, and new ones: from faces
+/// or points that are picked in the view, by numbers, and as copies about an axis or across a plane.
 
 #pragma once
 #include <QCheckBox>
@@ -19,6 +19,10 @@ class InterfacesPanel : public QWidget {
   public:
     explicit InterfacesPanel(Session& session, QWidget* parent = nullptr);
     void refresh();
+    /// All interfaces with all their numbers; several rows are changed at once. Stands in the drawer.
+    QTableWidget* table() { return table_; }
+    /// Ends what was begun: picking, forms.
+    void closeForms();
     /// Name of the selected interface; empty: none.
     QString selected() const;
     /// A place picked in the view. @param mesh  the body that was picked, with its triangle
@@ -46,14 +50,17 @@ class InterfacesPanel : public QWidget {
     /// A new interface in the middle of the design space, to be typed.
     void startTyping();
     void repeat();
-    void closeForms();
+    /// Puts the numbers of the selected interface below the list.
+    void showValues();
     void say(const QString& words);
     void showRing(bool shown);
     Vec3 middleOfPart() const;
     void propose(const duty::Interface& interface, const QString& words);
     void create();
     Session& session_;
-    QTableWidget* table_;
+    QTableWidget *table_, *values_;
+    class QTableView* list_;
+    bool filling_ = false;
     QPushButton *face_, *points_, *typed_, *repeated_, *create_, *copy_, *remove_;
     QLabel *words_, *copyOf_, *ringWords_;
     QLineEdit *name_, *place_, *axis_, *copyPoint_, *copyAxis_;
