@@ -197,7 +197,7 @@ void MainWindow::connectView() {
     connect(bar_, &ViewBar::changed, this, [this] {
         low_ = high_ = std::nullopt;
         poorElement_ = -1;
-        sectionPoint_.reset();
+        resetSection();
         mark_.reset();
         bar_->refresh();
         showScene();
@@ -286,9 +286,8 @@ void MainWindow::connectPicking() {
     connect(view_, &View::handleMoved, this, [this](int id, const Vec3& place, bool done) {
         if (id >= 10) {
             editor_->handleMoved(id, place, done);
-        } else if (id == 0) {  // the section plane
-            sectionPoint_ = place;
-            showScene();
+        } else if (moveSection(id, place)) {
+            return;
         } else if (done) {
             tools_->interfaces().moveTo(selectedInterface_, place);
         }

@@ -171,6 +171,16 @@ class MainWindow : public QMainWindow {
     void exportSurface();
     void exportSolid();
     void connectRebuild();
+    /// Where the section is: where it was dragged to, else through the middle of the part.
+    void placeSection(render::Scene::Section& section);
+    void addSectionHandles(const render::Scene::Section& section, std::vector<View::Handle>& handles) const;
+    /// @return whether the handle is one of the section's
+    bool moveSection(int handle, const Vec3& place);
+    void resetSection() {
+        sectionPoint_.reset();
+        sectionDepth_.reset();
+        sectionBox_.reset();
+    }
     void connectTools();
     /// Shows where a label comes from.
     void followLabel(const render::Label& label);
@@ -228,6 +238,8 @@ class MainWindow : public QMainWindow {
     QString selectedInterface_, selectedFeature_;
     std::optional<std::pair<Vec3, std::string>> mark_;
     std::optional<Vec3> sectionPoint_, movedTo_;
+    std::optional<double> sectionDepth_;
+    std::optional<Box3> sectionBox_;
     /// What is shown while faces are picked; sets the body that they are picked on.
     report::SceneOptions forPicking(report::SceneOptions options);
     bool picking_ = false, isolate_ = false;

@@ -61,8 +61,7 @@ void MainWindow::showScene(bool refit) {
         view_->setNotice("◐ out of date: the field is being read");
         return;
     }
-    if (o.section.on && hasField)
-        o.section.point = sectionPoint_.value_or(session_.project().field()->regions.designSpace.centre());
+    if (o.section.on && hasField) placeSection(o.section);
     const bool stale = isStale(r, o);
     const Stage shown = o.show == Show::check || o.show == Show::mesh || o.show == Show::analysis ? Stage::check
                         : o.show == Show::solid                                                   ? Stage::rebuild
@@ -202,11 +201,79 @@ void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale,
     view_->setScene(scene, refit);
     showCompanions(o);
     std::vector<View::Handle> handles;
-    if (o.section.on) handles.push_back({0, o.section.point, o.section.normal});
+    if (o.section.on) addSectionHandles(o.section, handles);
     if (const Interface* i = session_.part().findInterface(o.handle)) handles.push_back({1, i->origin, Vec3::Zero()});
     view_->setHandles(handles);
     if (k.surface && !stale && o.show != Show::analysis)
         shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
+}
+
+void MainWindow::placeSection(render::Scene::Section& s) {
+    using Kind = render::Scene::Section::Kind;
+    const Box3 space = session_.project().field()->regions.designSpace;
+    if (s.kind == Kind::box) {
+        if (!sectionBox_) {  // around the chosen interface, else the middle of the part
+            const Interface* i = session_.part().findInterface(selectedInterface_.toStdString());
+            if (i) {
+                Box3 box;
+                box.include(i->origin);
+                box.include(i->origin + i->length * i->axis);
+                sectionBox_ = box.grown(std::max(i->ringDiameter, i->boreDiameter));
+            } else {
+                sectionBox_ = Box3{space.centre() - 0.3 * space.size(), space.centre() + 0.3 * space.size()};
+            }
+        }
+        s.low = sectionBox_->low;
+        s.high = sectionBox_->high;
+        return;
+    }
+    const double across = space.size().dot(s.normal.cwiseAbs());
+    const Vec3 middle = space.centre();
+    if (!sectionPoint_) sectionPoint_ = s.kind == Kind::slab ? Vec3(middle - 0.1 * across * s.normal) : middle;
+    if (!sectionDepth_) sectionDepth_ = 0.2 * across;
+    s.point = *sectionPoint_;
+    s.depth = *sectionDepth_;
+}
+
+namespace {
+constexpr int planeHandle = 0, slabHandle = 2, boxHandle = 3;  // 1 is that of an interface; from 10 on the cage's
+constexpr double thinnestSection = 0.1;                        // mm
+}  // namespace
+
+void MainWindow::addSectionHandles(const render::Scene::Section& s, std::vector<View::Handle>& handles) const {
+    using Kind = render::Scene::Section::Kind;
+    if (s.kind != Kind::box) handles.push_back({planeHandle, s.point, s.normal});
+    if (s.kind == Kind::slab) handles.push_back({slabHandle, s.point + s.depth * s.normal, s.normal});
+    if (s.kind != Kind::box) return;
+    for (int a = 0; a < 3; ++a)
+        for (int side = 0; side < 2; ++side) {
+            Vec3 at = 0.5 * (s.low + s.high);
+            at[a] = (side ? s.high : s.low)[a];
+            handles.push_back({boxHandle + 2 * a + side, at, Vec3::Unit(a)});
+        }
+}
+
+bool MainWindow::moveSection(int handle, const Vec3& place) {
+    const render::Scene::Section s = bar_->options().section;
+    if (!s.on) return false;
+    if (handle == planeHandle && sectionPoint_ && sectionDepth_) {
+        const double far = (*sectionPoint_).dot(s.normal) + *sectionDepth_;
+        sectionPoint_ = place;
+        if (s.kind == render::Scene::Section::Kind::slab)
+            sectionDepth_ = std::max(thinnestSection, far - place.dot(s.normal));
+    } else if (handle == slabHandle && sectionPoint_) {
+        sectionDepth_ = std::max(thinnestSection, (place - *sectionPoint_).dot(s.normal));
+    } else if (handle >= boxHandle && handle < boxHandle + 6 && sectionBox_) {
+        const int a = (handle - boxHandle) / 2;
+        if ((handle - boxHandle) % 2)
+            sectionBox_->high[a] = std::max(place[a], sectionBox_->low[a] + thinnestSection);
+        else
+            sectionBox_->low[a] = std::min(place[a], sectionBox_->high[a] - thinnestSection);
+    } else {
+        return false;
+    }
+    showScene();
+    return true;
 }
 
 report::SceneOptions MainWindow::forPicking(report::SceneOptions o) {

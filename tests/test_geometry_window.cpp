@@ -246,6 +246,38 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         click("pickFace");
     }
 
+    /// A slab by two handles, a box around the chosen interface by six.
+    void slabAndBoxAreDragged() {
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        w_->viewBar().setShow(report::Show::surface);
+        auto* section = find<QComboBox>("section");
+        choose("section", section->findText("slab across x"));
+        auto s = w_->view().scene()->section;
+        QVERIFY(s.on && s.kind == render::Scene::Section::Kind::slab && s.depth > 1);
+        const double far = s.point.x() + s.depth;
+        emit w_->view().handleMoved(0, s.point + Vec3(3, 0, 0), true);
+        auto moved = w_->view().scene()->section;
+        QVERIFY(std::abs(moved.point.x() - s.point.x() - 3) < 1e-9 &&
+                std::abs(moved.point.x() + moved.depth - far) < 1e-9);
+        emit w_->view().handleMoved(2, moved.point + Vec3(7, 0, 0), true);
+        QVERIFY(std::abs(w_->view().scene()->section.depth - 7) < 1e-9);
+        emit w_->view().handleMoved(2, moved.point - Vec3(7, 0, 0), true);  // not through the first
+        QVERIFY(w_->view().scene()->section.depth > 0);
+        w_->openTool(Tool::interfaces);
+        find<QTableWidget>("interfaceTable")->setCurrentCell(1, 0);
+        choose("section", section->findText("box"));
+        s = w_->view().scene()->section;
+        QVERIFY(s.kind == render::Scene::Section::Kind::box);
+        const Vec3 origin = part().interfaces[1].origin;
+        QVERIFY((s.low.array() < origin.array()).all() && (s.high.array() > origin.array()).all());
+        QVERIFY((s.high - s.low).maxCoeff() < 70);
+        emit w_->view().handleMoved(4, s.high + Vec3(5, 0, 0), true);
+        QVERIFY(std::abs(w_->view().scene()->section.high.x() - s.high.x() - 5) < 1e-9);
+        emit w_->view().handleMoved(4, s.low - Vec3(50, 0, 0), true);
+        QVERIFY(w_->view().scene()->section.high.x() > w_->view().scene()->section.low.x());
+        QCOMPARE(part().interfaces[1].origin, origin);  // none of these handles is the interface's
+    }
     void movingAnInterfaceMakesWhatDependsOnItOutOfDate() {
         w_->session().run(Stage::surface);
         QVERIFY(settle());

@@ -341,6 +341,43 @@ class TestRender : public QObject {
         }
         QVERIFY2(boxes >= 20, qPrintable(QString::number(boxes)));
     }
+    /// What a plane, a slab or a box leaves is drawn and picked, the rest is neither.
+    void sectionsLeaveWhatIsWithin() {
+        using Kind = Scene::Section::Kind;
+        Renderer renderer;
+        const Camera c = fit(cube(10, {200, 0, 0})->bounds, 300, 300, Vec3(0, 0, -1), Vec3::UnitY());
+        auto seen = [&](const Scene::Section& section, double x) {
+            auto scene = cube(10, {200, 0, 0});
+            scene->section = section;
+            renderer.setScene(scene);
+            const QImage image = renderer.render(c, 300, 300, false);
+            const Vec3 at = c.project(Vec3(x, 0, 10), 300, 300);
+            const auto hit = renderer.pick(c, 300, 300, at[0], at[1]);
+            const bool drawn = qRed(image.pixel(static_cast<int>(at[0]), static_cast<int>(at[1]))) -
+                                   qBlue(image.pixel(static_cast<int>(at[0]), static_cast<int>(at[1]))) >
+                               40;
+            return drawn == hit.has_value() ? (drawn ? 1 : 0) : -1;  // both or neither
+        };
+        Scene::Section s;
+        QCOMPARE(seen(s, 0), 1);
+        s.on = true;
+        s.normal = Vec3::UnitX();
+        s.point = Vec3(2, 0, 0);
+        QCOMPARE(seen(s, 5), 1);
+        QCOMPARE(seen(s, -5), 0);
+        s.kind = Kind::slab;
+        s.depth = 4;
+        QCOMPARE(seen(s, 4), 1);
+        QCOMPARE(seen(s, 8), 0);
+        QCOMPARE(seen(s, -5), 0);
+        s.kind = Kind::box;
+        s.low = Vec3(-6, -3, 5);
+        s.high = Vec3(-2, 3, 15);
+        QCOMPARE(seen(s, -4), 1);
+        QCOMPARE(seen(s, 0), 0);
+        s.low[2] = 11;  // above the cube
+        QCOMPARE(seen(s, -4), 0);
+    }
     void labelsOfHiddenPlacesAreKnown() {
         Renderer renderer;
         const auto scene = cube(10, {200, 200, 200});

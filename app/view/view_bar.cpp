@@ -100,6 +100,9 @@ void ViewBar::makeMoves() {
     section_->addItem("cut along x", 0);
     section_->addItem("cut along y", 1);
     section_->addItem("cut along z", 2);
+    for (int a = 0; a < 3; ++a) section_->addItem(QString("slab across %1").arg(QChar('x' + a)), 3 + a);
+    section_->addItem("box", 6);
+    section_->setToolTip("Section: a plane, a slab between two, or a box; drag their handles in the view");
     shape_ = combo("shape", "Deformed shape");
     shape_->addItem("true shape", 0.0);
     shape_->addItem("shape × 1", 1.0);
@@ -290,8 +293,10 @@ report::SceneOptions ViewBar::options() const {
     o.compareWith = compareWith_;
     const int axis = section_->currentData().toInt();
     if (axis >= 0) {
+        using Kind = render::Scene::Section::Kind;
         o.section.on = true;
-        o.section.normal = Vec3::Unit(axis);
+        o.section.kind = axis < 3 ? Kind::plane : axis < 6 ? Kind::slab : Kind::box;
+        o.section.normal = Vec3::Unit(axis % 3);
     }
     o.loadCase = case_->count() ? case_->currentData().toInt() : -1;
     if (o.show == Show::analysis && o.loadCase >= 0 && o.loadCase < static_cast<int>(shapes_.size())) {

@@ -110,6 +110,17 @@ Camera fit(const Box3& box, int width, int imageHeight, const Vec3& direction, c
     return c;
 }
 
+std::vector<Scene::Section::Plane> Scene::Section::planes() const {
+    if (kind == Kind::plane) return {{point, normal}};
+    if (kind == Kind::slab) return {{point, normal}, {point + depth * normal, -normal}};
+    std::vector<Plane> sides;
+    for (int a = 0; a < 3; ++a) {
+        sides.push_back({low, Vec3::Unit(a)});
+        sides.push_back({high, -Vec3::Unit(a)});
+    }
+    return sides;
+}
+
 struct Renderer::Impl {
     vtkSmartPointer<EglWindow> window;
     vtkNew<vtkRenderer> renderer;
@@ -213,10 +224,12 @@ void Renderer::setScene(std::shared_ptr<const Scene> scene) {
         auto actor = actorOf(data, mesh.colour.empty() ? Colour{0xDE, 0xD6, 0xC6} : mesh.colour.front());
         actor->GetProperty()->SetOpacity(mesh.opacity);
         if (scene->section.on && !mesh.isWhole) {
-            vtkNew<vtkPlane> plane;
-            plane->SetOrigin(scene->section.point.data());
-            plane->SetNormal(scene->section.normal.data());
-            actor->GetMapper()->AddClippingPlane(plane);
+            for (const Scene::Section::Plane& cut : scene->section.planes()) {
+                vtkNew<vtkPlane> plane;
+                plane->SetOrigin(cut.point.data());
+                plane->SetNormal(cut.normal.data());
+                actor->GetMapper()->AddClippingPlane(plane);
+            }
             // the inside shows where it is cut open
             vtkNew<vtkProperty> inside;
             inside->DeepCopy(actor->GetProperty());
@@ -277,11 +290,14 @@ std::optional<Hit> Renderer::pick(const Camera& camera, int width, int height, d
     const Vec3 from = base - far * camera.direction, to = base + far * camera.direction;
     Vec3 start = from;
     const auto& section = impl_->scene->section;
-    if (section.on) {  // the ray begins where it enters what is left
-        const double a = (from - section.point).dot(section.normal), b = (to - section.point).dot(section.normal);
-        if (a < 0 && b < 0) return std::nullopt;
-        if (a < 0) start = from + a / (a - b) * (to - from);
-    }
+    double enters = 0;
+    if (section.on)  // the ray begins where it enters what is left
+        for (const Scene::Section::Plane& plane : section.planes()) {
+            const double a = (from - plane.point).dot(plane.normal), b = (to - plane.point).dot(plane.normal);
+            if (a < 0 && b < 0) return std::nullopt;
+            if (a < 0) enters = std::max(enters, a / (a - b));
+        }
+    start = from + enters * (to - from);
     double t = 0, point[3], parametric[3];
     int sub = 0;
     vtkIdType cell = -1;
@@ -289,7 +305,9 @@ std::optional<Hit> Renderer::pick(const Camera& camera, int width, int height, d
         return std::nullopt;
     Hit hit;
     hit.position = Vec3(point[0], point[1], point[2]);
-    if (section.on && (hit.position - section.point).dot(section.normal) < -1e-6) return std::nullopt;
+    if (section.on)
+        for (const Scene::Section::Plane& plane : section.planes())
+            if ((hit.position - plane.point).dot(plane.normal) < -1e-6) return std::nullopt;
     hit.triangle = static_cast<std::int32_t>(cell);
     hit.weight = {1 - parametric[0] - parametric[1], parametric[0], parametric[1]};
     return hit;

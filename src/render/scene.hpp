@@ -61,10 +61,18 @@ struct Scene {
     std::vector<Arrow> arrows;
     std::vector<Label> labels;
     Legend legend;
-    /// Only what lies on the positive side of this plane is drawn and picked.
+    /// Only what lies on the positive side of a plane, between two, or in a box along the axes is drawn and picked.
     struct Section {
+        enum class Kind { plane, slab, box };
+        struct Plane {
+            Vec3 point, normal;  ///< what lies where the normal points is kept
+        };
         bool on = false;
-        Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();
+        Kind kind = Kind::plane;
+        Vec3 point = Vec3::Zero(), normal = Vec3::UnitX();  ///< plane, and the slab's first
+        double depth = 0;                                   ///< slab: to its second plane, along the normal, mm
+        Vec3 low = Vec3::Zero(), high = Vec3::Zero();       ///< box
+        std::vector<Plane> planes() const;
         bool operator==(const Section&) const = default;
     } section;
     std::string caption, captionDetail;  ///< what is shown, for the view's title
