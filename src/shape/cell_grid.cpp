@@ -34,15 +34,27 @@ void fillUnknown(CellGrid& g, std::vector<char> unknown) {
 }
 
 CellGrid withMargin(const CellGrid& g, int margin) {
-    CellGrid padded{{g.n[0] + 2 * margin, g.n[1] + 2 * margin, g.n[2] + 2 * margin}, {}};
-    padded.v.resize(static_cast<std::size_t>(padded.n[0]) * padded.n[1] * padded.n[2]);
-    for (int k = 0; k < padded.n[2]; ++k)
-        for (int j = 0; j < padded.n[1]; ++j)
-            for (int i = 0; i < padded.n[0]; ++i)
-                padded.v[padded.at(i, j, k)] =
-                    g.v[g.at(std::clamp(i - margin, 0, g.n[0] - 1), std::clamp(j - margin, 0, g.n[1] - 1),
-                             std::clamp(k - margin, 0, g.n[2] - 1))];
+    CellGrid padded;
+    putMargin(g, margin, padded);
     return padded;
+}
+
+void putMargin(const CellGrid& g, int margin, CellGrid& padded) {
+    padded.n = {g.n[0] + 2 * margin, g.n[1] + 2 * margin, g.n[2] + 2 * margin};
+    padded.v.resize(static_cast<std::size_t>(padded.n[0]) * padded.n[1] * padded.n[2]);
+    parallelFor(
+        static_cast<std::size_t>(padded.n[1]) * static_cast<std::size_t>(padded.n[2]),
+        [&](std::size_t row) {
+            const int j = static_cast<int>(row % static_cast<std::size_t>(padded.n[1])),
+                      k = static_cast<int>(row / static_cast<std::size_t>(padded.n[1]));
+            const float* from =
+                g.v.data() + g.at(0, std::clamp(j - margin, 0, g.n[1] - 1), std::clamp(k - margin, 0, g.n[2] - 1));
+            float* to = padded.v.data() + padded.at(0, j, k);
+            std::fill(to, to + margin, from[0]);
+            std::copy(from, from + g.n[0], to + margin);
+            std::fill(to + margin + g.n[0], to + padded.n[0], from[g.n[0] - 1]);
+        },
+        64);
 }
 
 std::vector<double> gaussian(double sigma) {
@@ -57,23 +69,70 @@ std::vector<double> gaussian(double sigma) {
 }
 
 void convolve(CellGrid& g, int axis, const std::vector<double>& kernel) {
+    std::vector<float> scratch;
+    convolve(g, axis, kernel, scratch);
+}
+
+void convolve(CellGrid& g, int axis, const std::vector<double>& kernel, std::vector<float>& scratch) {
     const int radius = static_cast<int>(kernel.size()) - 1;
-    const std::vector<float> old = g.v;
-    const std::size_t stride = axis == 0 ? 1 : axis == 1 ? g.n[0] : static_cast<std::size_t>(g.n[0]) * g.n[1];
+    scratch.resize(g.v.size());
+    std::swap(g.v, scratch);
+    const std::vector<float>& old = scratch;
+    const auto nx = static_cast<std::size_t>(g.n[0]);
+    const std::size_t rows = static_cast<std::size_t>(g.n[1]) * static_cast<std::size_t>(g.n[2]);
+    // rows of nothing add nothing: most of a large grid, where only a surface's neighbourhood holds something
+    std::vector<char> isEmpty(rows);
     parallelFor(
-        static_cast<std::size_t>(g.n[1]) * g.n[2],
+        rows,
         [&](std::size_t row) {
-            const int j = static_cast<int>(row % g.n[1]), k = static_cast<int>(row / g.n[1]);
-            for (int i = 0; i < g.n[0]; ++i) {
-                const int at = axis == 0 ? i : axis == 1 ? j : k;
-                const std::size_t base = g.at(i, j, k) - at * stride;
-                double sum = kernel[0] * old[base + at * stride];
-                for (int r = 1; r <= radius; ++r) {
-                    const int low = std::max(at - r, 0), high = std::min(at + r, g.n[axis] - 1);
-                    sum += kernel[r] * (static_cast<double>(old[base + low * stride]) + old[base + high * stride]);
+            const float* first = old.data() + row * nx;
+            isEmpty[row] = std::all_of(first, first + nx, [](float v) { return v == 0; });
+        },
+        64);
+    parallelFor(
+        rows,
+        [&](std::size_t row) {
+            thread_local std::vector<double> sum;
+            sum.assign(nx, 0.0);
+            const float* own = old.data() + row * nx;
+            float* out = g.v.data() + row * nx;
+            const double middle = kernel[0];
+            for (std::size_t i = 0; i < nx; ++i) sum[i] = middle * own[i];
+            if (axis == 0) {
+                if (isEmpty[row]) {
+                    std::fill(out, out + nx, 0.0f);
+                    return;
                 }
-                g.v[base + at * stride] = static_cast<float>(sum);
+                const int last = g.n[0] - 1;
+                for (int r = 1; r <= radius; ++r) {
+                    const double w = kernel[static_cast<std::size_t>(r)];
+                    auto near = [&](int i) {
+                        sum[static_cast<std::size_t>(i)] +=
+                            w * (static_cast<double>(own[std::max(i - r, 0)]) + own[std::min(i + r, last)]);
+                    };
+                    const int begin = std::min(r, g.n[0]), end = std::max(begin, g.n[0] - r);
+                    for (int i = 0; i < begin; ++i) near(i);
+                    for (int i = begin; i < end; ++i)
+                        sum[static_cast<std::size_t>(i)] += w * (static_cast<double>(own[i - r]) + own[i + r]);
+                    for (int i = end; i < g.n[0]; ++i) near(i);
+                }
+            } else {
+                const int j = static_cast<int>(row % static_cast<std::size_t>(g.n[1])),
+                          k = static_cast<int>(row / static_cast<std::size_t>(g.n[1]));
+                for (int r = 1; r <= radius; ++r) {
+                    const int at = axis == 1 ? j : k, low = std::max(at - r, 0), high = std::min(at + r, g.n[axis] - 1);
+                    auto rowAt = [&](int place) {
+                        return static_cast<std::size_t>(axis == 1 ? place : j) +
+                               static_cast<std::size_t>(g.n[1]) * static_cast<std::size_t>(axis == 1 ? k : place);
+                    };
+                    const std::size_t a = rowAt(low), b = rowAt(high);
+                    if (isEmpty[a] && isEmpty[b]) continue;
+                    const float *before = old.data() + a * nx, *after = old.data() + b * nx;
+                    const double w = kernel[static_cast<std::size_t>(r)];
+                    for (std::size_t i = 0; i < nx; ++i) sum[i] += w * (static_cast<double>(before[i]) + after[i]);
+                }
             }
+            for (std::size_t i = 0; i < nx; ++i) out[i] = static_cast<float>(sum[i]);
         },
         16);
 }

@@ -21,10 +21,14 @@ struct CellGrid {
 void fillUnknown(CellGrid& g, std::vector<char> unknown);
 /// The grid with the border values continued over a margin of cells on each side.
 CellGrid withMargin(const CellGrid& g, int margin);
+/// The same into a grid that is there already.
+void putMargin(const CellGrid& g, int margin, CellGrid& padded);
 /// One half of a Gaussian's weights, the middle first; with their mirror image they sum to 1. @param sigma  cells
 std::vector<double> gaussian(double sigma);
 /// One pass of a symmetric kernel along an axis; beyond the ends the border value is continued.
 void convolve(CellGrid& g, int axis, const std::vector<double>& kernel);
+/// The same for many passes. @param scratch  memory to work in, kept between them
+void convolve(CellGrid& g, int axis, const std::vector<double>& kernel, std::vector<float>& scratch);
 /// Mean of the grid and its mirror image about a plane; where the image falls outside the grid the value stays.
 /// @param firstCentre  middle of the first cell, mm
 void symmetrise(CellGrid& g, const Vec3& firstCentre, const Vec3& spacing, const Vec3& point, const Vec3& normal);

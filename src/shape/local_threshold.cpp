@@ -2,6 +2,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <cstring>
 
 #include "base/parallel.hpp"
 #include "shape/cell_grid.hpp"
@@ -23,9 +24,13 @@ constexpr double leastDepth = 0.03;  // density by which their cells and the fac
 constexpr double depthBlur = 0.6;    // sigma in cells of what keeps them there
 constexpr double depthGain = 3;
 
-void blur(CellGrid& g, double sigma) {
+void blur(CellGrid& g, double sigma, std::vector<float>& scratch) {
     const std::vector<double> kernel = gaussian(sigma);
-    for (int axis = 0; axis < 3; ++axis) convolve(g, axis, kernel);
+    for (int axis = 0; axis < 3; ++axis) convolve(g, axis, kernel, scratch);
+}
+void blur(CellGrid& g, double sigma) {
+    std::vector<float> scratch;
+    blur(g, sigma, scratch);
 }
 
 /// Values of a quadratic B-spline at the cells' middles.
@@ -130,7 +135,12 @@ CellGrid missingDepth(const CellGrid& above, const ThinPlaces& thin, const std::
     CellGrid missing{cells, std::vector<float>(thin.member.size(), 0.0f)};
     const int step[4][3] = {{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}};
     for (int k = 0; k < cells[2]; ++k)
-        for (int j = 0; j < cells[1]; ++j)
+        for (int j = 0; j < cells[1]; ++j) {
+            const std::size_t row = missing.at(0, j, k);
+            const auto isMarked = [&](const std::vector<char>& marks) {
+                return std::memchr(marks.data() + row, 1, static_cast<std::size_t>(cells[0])) != nullptr;
+            };
+            if (!isMarked(thin.member) && !isMarked(thin.gap)) continue;
             for (int i = 0; i < cells[0]; ++i) {
                 const std::size_t c = missing.at(i, j, k);
                 if (!thin.member[c] && !thin.gap[c]) continue;
@@ -148,15 +158,17 @@ CellGrid missingDepth(const CellGrid& above, const ThinPlaces& thin, const std::
                         if (std::abs(missing.v[at]) < needed) missing.v[at] = -side * needed;
                 }
             }
+        }
     return missing;
 }
 
-/// (have - target) / target, blurred.
-CellGrid relativeError(const CellGrid& difference, const CellGrid& target, double sigma) {
-    CellGrid e = difference;
-    blur(e, sigma);
-    for (std::size_t c = 0; c < e.v.size(); ++c) e.v[c] /= std::max(target.v[c], static_cast<float>(leastTarget));
-    return e;
+/// (have - target) / target, blurred, into `e`.
+void relativeError(const CellGrid& difference, const CellGrid& target, double sigma, CellGrid& e,
+                   std::vector<float>& scratch) {
+    e = difference;
+    blur(e, sigma, scratch);
+    parallelFor(
+        e.v.size(), [&](std::size_t c) { e.v[c] /= std::max(target.v[c], static_cast<float>(leastTarget)); }, 8192);
 }
 
 }  // namespace
@@ -233,9 +245,12 @@ CellGrid localThreshold(const CellGrid& smoothed, const std::array<int, 3>& cell
     CellGrid wanted{cells, volume.target};
     for (std::size_t c = 0; c < wanted.v.size(); ++c) wanted.v[c] *= volume.speaks[c];
     CellGrid target = wanted, slimTarget = wanted, thinTarget = wanted;
-    blur(target, volumeBlur);
-    blur(slimTarget, slimBlur);
-    blur(thinTarget, thinBlur);
+    // large grids are made once: the steps would spend their time on fresh memory
+    std::vector<float> scratch, paddedScratch;
+    CellGrid wide, slim, close, change, depth;
+    blur(target, volumeBlur, scratch);
+    blur(slimTarget, slimBlur, scratch);
+    blur(thinTarget, thinBlur, scratch);
     CellGrid have{cells, std::vector<float>(volume.target.size())};
     CellGrid above = middles;
     for (int step = 0; step < steps; ++step) {
@@ -255,20 +270,26 @@ CellGrid localThreshold(const CellGrid& smoothed, const std::array<int, 3>& cell
                 }
             },
             16);
-        for (std::size_t c = 0; c < have.v.size(); ++c) have.v[c] -= wanted.v[c];
-        const CellGrid wide = relativeError(have, target, volumeBlur), slim = relativeError(have, slimTarget, slimBlur),
-                       close = relativeError(have, thinTarget, thinBlur);
-        for (std::size_t c = 0; c < have.v.size(); ++c) {
-            const float e = wide.v[c] + thin.nearSlim.v[c] * (slim.v[c] - wide.v[c]);
-            have.v[c] = e + thin.nearThin.v[c] * (close.v[c] - e);
-        }
-        CellGrid change = withMargin(have, margin);
-        blur(change, updateBlur);
+        parallelFor(
+            have.v.size(), [&](std::size_t c) { have.v[c] -= wanted.v[c]; }, 8192);
+        relativeError(have, target, volumeBlur, wide, scratch);
+        relativeError(have, slimTarget, slimBlur, slim, scratch);
+        relativeError(have, thinTarget, thinBlur, close, scratch);
+        parallelFor(
+            have.v.size(),
+            [&](std::size_t c) {
+                const float e = wide.v[c] + thin.nearSlim.v[c] * (slim.v[c] - wide.v[c]);
+                have.v[c] = e + thin.nearThin.v[c] * (close.v[c] - e);
+            },
+            8192);
+        putMargin(have, margin, change);
+        blur(change, updateBlur, paddedScratch);
         if (step >= bareSteps) {
-            CellGrid depth = withMargin(missingDepth(above, thin, cells, margin), margin);
-            blur(depth, depthBlur);
-            for (std::size_t c = 0; c < change.v.size(); ++c)
-                change.v[c] += static_cast<float>(depthGain / gain) * depth.v[c];
+            putMargin(missingDepth(above, thin, cells, margin), margin, depth);
+            blur(depth, depthBlur, paddedScratch);
+            parallelFor(
+                change.v.size(),
+                [&](std::size_t c) { change.v[c] += static_cast<float>(depthGain / gain) * depth.v[c]; }, 8192);
         }
         parallelFor(
             threshold.v.size(),
