@@ -214,6 +214,7 @@ void MainWindow::makeLooks(QMenu* menu) {
 void MainWindow::setLooks(bool dark, int words) {
     theme::apply(*qApp, dark, words);
     theme::refit(this);
+    menuBar()->setCornerWidget(menuBar()->cornerWidget());  // placed anew
     refresh();
     arrangeDrawer();
     view_->repaintScene();

@@ -133,6 +133,10 @@ class TestLooksWindow : public QObject, public WindowDriver {
             QVERIFY(settle());
         }
         w_->setLooks(dark, words);
+        QTest::qWait(30);
+        const auto* finder = find<QLineEdit>("finder");
+        QVERIFY(w_->rect().contains(QRect(finder->mapTo(w_.get(), QPoint(0, 0)), finder->size())));
+        QVERIFY(finder->width() >= theme::px(230));
         for (const QSize size : {QSize(1100, 700), QSize(1280, 800), QSize(1920, 1080)}) {
             w_->resize(size);
             const QString at = QString("%1 x %2").arg(size.width()).arg(size.height());

@@ -54,6 +54,7 @@ void Drawer::refreshLosses(const LastKnown& k) {
             add("thin member", num(m.thickness), m.after > 0 ? num(m.after) : "left out", m.at,
                 QString("%1 mm long; %2").arg(num(m.length), text(duty::name(m.fate))));
     }
+    if (rows.isEmpty()) rows << QStringList{k.surface ? "nothing lost" : "no surface yet"};
     fill(losses_, rows);
 }
 

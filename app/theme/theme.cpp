@@ -74,7 +74,7 @@ constexpr const char* sheet = R"(
         QLineEdit[wrong="true"] { border: 2px solid @clay; }
         QComboBox { padding: 4px 8px; }
         QComboBox::drop-down { border: 0; width: 22px; }
-        QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
+        QComboBox::down-arrow { image: url(:/icons/down@ending.svg); width: 12px; height: 12px; }
         QComboBox:disabled { color: @faded; background: @paper; }
         QTableWidget::item { padding: 0 3px; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @soft; selection-color: @ink; outline: 0; }
@@ -90,8 +90,13 @@ constexpr const char* sheet = R"(
         QTabBar::tab { background: transparent; padding: 6px 14px; color: @muted; border-bottom: 2px solid transparent; }
         QTabBar::tab:selected { color: @ink; border-bottom: 2px solid @clay; }
         QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button { border: 0; width: 18px; }
-        QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/smaller.svg); width: 10px; height: 10px; }
-        QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
+        QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/@upName.svg); width: 10px; height: 10px; }
+        QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/down@ending.svg); width: 10px; height: 10px; }
+        QCheckBox::indicator, QListView::indicator, QTableView::indicator { width: 13px; height: 13px; border: 1px solid @muted; border-radius: 3px; background: @field; }
+        QCheckBox::indicator:checked, QListView::indicator:checked, QTableView::indicator:checked { background: #B4532A; border-color: #B4532A; image: url(:/icons/tick.svg); }
+        QCheckBox::indicator:disabled { border-color: @line; background: @paper; }
+        QCheckBox::indicator:checked:disabled { background: @faded; border-color: @faded; image: url(:/icons/tick.svg); }
+        QCheckBox:focus { color: @clay; }
         QTabBar::close-button { image: url(:/icons/close.svg); }
         QProgressBar { border: 0; background: @paleBar; border-radius: 3px; height: 6px; }
         QProgressBar::chunk { background: @clay; border-radius: 3px; }
@@ -226,6 +231,7 @@ QString style(QString sheet) {
     std::sort(order.begin(), order.end(),
               [](const Role* a, const Role* b) { return qstrlen(a->name) > qstrlen(b->name); });
     for (const Role* r : order) sheet.replace("@" + QString(r->name), r->colour->name());
+    sheet.replace("@ending", dark_ ? "-dark" : "").replace("@upName", dark_ ? "up-dark" : "smaller");
     return sheet;
 }
 

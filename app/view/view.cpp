@@ -17,6 +17,11 @@ namespace {
 QString coordinate(double v) {
     return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4));
 }
+/// Behind the part, in the theme that is applied.
+render::Colour ground() {
+    auto part = [](int v) { return static_cast<std::uint8_t>(v); };
+    return {part(theme::paper.red()), part(theme::paper.green()), part(theme::paper.blue())};
+}
 }  // namespace
 
 View::View(QWidget* parent) : QWidget(parent) {
@@ -173,11 +178,8 @@ void View::zoomTo(double height) {
 void View::redraw(bool moving) {
     if (!renderer_ || !scene_) return;
     const double ratio = devicePixelRatioF();
-    const render::Colour ground{static_cast<std::uint8_t>(theme::paper.red()),
-                                static_cast<std::uint8_t>(theme::paper.green()),
-                                static_cast<std::uint8_t>(theme::paper.blue())};
     frame_ = renderer_->render(camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), !moving,
-                               ground);
+                               ground());
     frame_.setDevicePixelRatio(ratio);
     if (moving) rest_.start();
     update();
@@ -187,7 +189,7 @@ QImage View::thumbnail(int w, int h, double seen) {
     if (!renderer_ || !scene_) return {};
     render::Camera c = render::fit(scene_->bounds, w, h);
     c.height *= seen;
-    return renderer_->render(c, w * 2, h * 2, true, {0xF6, 0xF2, 0xEA});
+    return renderer_->render(c, w * 2, h * 2, true, ground());
 }
 
 QImage View::picture(int w, int h) {
