@@ -21,7 +21,7 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     setObjectName("viewBar");
     auto* whole = new QHBoxLayout(this);
     whole->setContentsMargins(12, 6, 12, 6);
-    line_ = new FlowLayout(8);  // two lines where the window is narrow or words are large
+    line_ = new FlowLayout(6);  // two lines where the window is narrow or words are large
     whole->addLayout(line_, 1);
     makeShown();
     coloured_ = divide();
