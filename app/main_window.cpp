@@ -145,6 +145,7 @@ void MainWindow::opened() {
     refit_ = true;
     selectedFinding_.clear();
     low_ = high_ = std::nullopt;
+    resetSection();  // it was another part's
     const LastKnown k = session_.lastKnown();
     bar_->setShow(k.check ? Show::check : k.surface ? Show::surface : Show::field);
     setWindowTitle(QString::fromStdString(session_.project().part.name) + " – Escultura");

@@ -198,6 +198,7 @@ void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale,
         shareLegend(o, *scene);
         scene = report::makeScene(all, recipe, o, inputs);
     }
+    view_->setDeformed(o.show == Show::analysis || (o.show == Show::check && o.loadCase >= 0 && o.deformation != 0));
     view_->setScene(scene, refit);
     showCompanions(o);
     std::vector<View::Handle> handles;

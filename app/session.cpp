@@ -240,6 +240,7 @@ LastKnown Session::lastKnown(std::size_t index) const {
 
 void Session::remember() {
     for (std::size_t i = 0; i < project_->variants.size(); ++i) last_[project_->variants[i].id] = lastKnown(i);
+    noteFresh();
 }
 
 void Session::noteFresh() {

@@ -1,6 +1,7 @@
 #include <QtTest>
 
 #include "render/levels.hpp"
+#include "report/owner_vertices.hpp"
 #include "report/surface_scene.hpp"
 #include "shape/machined_solid.hpp"
 #include "surface/curvature.hpp"
@@ -54,6 +55,17 @@ class TestMaps : public QObject {
     Q_OBJECT
 
   private slots:
+    /// Vertices where owners meet are numbered once for each, all others once.
+    void verticesAreNumberedByOwner() {
+        report::OwnerVertices numbers(3);
+        QCOMPARE(numbers.number(2, 0), std::pair(0, true));
+        QCOMPARE(numbers.number(0, 0), std::pair(1, true));
+        QCOMPARE(numbers.number(2, 5), std::pair(2, true));
+        QCOMPARE(numbers.number(2, 0), std::pair(0, false));
+        QCOMPARE(numbers.number(2, 5), std::pair(2, false));
+        QCOMPARE(numbers.number(2, 7), std::pair(3, true));
+        QCOMPARE(numbers.number(1, 7), std::pair(4, true));
+    }
     /// A cut at x = 3.7 leaves exactly 37 of the 100 mm2 below it, and a straight line of 10 mm.
     void cutsFollowTheValue() {
         ColouredMesh m = square();

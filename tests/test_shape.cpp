@@ -5,6 +5,7 @@
 #include "shape/field_body.hpp"
 #include "shape/machined_solid.hpp"
 #include "shape/member_smoothing.hpp"
+#include "shape/raw_body.hpp"
 
 using namespace escultura;
 using namespace escultura::shape;
@@ -80,6 +81,74 @@ class TestShape : public QObject {
         QVERIFY(std::isinf(s.chordAt(Vec3(6 + middle, 2 + middle, 1), 0.3, 2)));  // one chord is near enough
     }
     /// A ball larger than a smooth density tells distances leaves faces alone that have no edge near.
+    /// The raw body asks blocks of cells first. Wherever a place lies, also beyond the grid and between blocks: the
+    /// side is that of the plain convolution of 64 cells, and the value too where the surface may be near.
+    void blocksOfTheRawBodyKeepItsSides() {
+        field::DensityField f;
+        f.cells = {41, 18, 37};
+        f.origin = Vec3(-3, 5, 100);
+        f.spacing = Vec3(0.7, 0.5, 1.1);
+        f.density.resize(static_cast<std::size_t>(41) * 18 * 37);
+        std::mt19937 random(7);
+        std::uniform_real_distribution<double> unit(0, 1);
+        for (std::size_t c = 0; c < f.count(); ++c) {
+            const Vec3 p = f.centre(c) - f.origin;
+            f.density[c] =
+                static_cast<float>(p.x() >= 14 ? unit(random) : (p.z() > 20 ? 0.95 : 0.0) + 0.05 * unit(random));
+        }
+        const double threshold = 0.45;
+        const RawBody raw(f, threshold);
+        auto plainValue = [&](const Vec3& place) {
+            const Vec3 x = (place - f.origin).cwiseQuotient(f.spacing) - Vec3::Constant(0.5);
+            const double value = cubicBetween(x, [&](const std::array<double, 4>& w, int first, int j, int k) {
+                double line = 0;
+                for (int i = 0; i < 4; ++i)
+                    if (first + i >= 0 && first + i < 41 && j >= 0 && j < 18 && k >= 0 && k < 37)
+                        line += w[static_cast<std::size_t>(i)] * f.density[f.index(first + i, j, k)];
+                return line;
+            });
+            return (threshold - value) * 0.5;
+        };
+        int exact = 0, bounds = 0;
+        for (int n = 0; n < 20000; ++n) {
+            Vec3 p;
+            for (int a = 0; a < 3; ++a)
+                p[a] = f.origin[a] + f.spacing[a] * (f.cells[static_cast<std::size_t>(a)] * (1.2 * unit(random) - 0.1));
+            const double is = raw.evaluate(p).value, wanted = plainValue(p);
+            QVERIFY((is > 0) == (wanted > 0));
+            if (std::abs(is - wanted) < 1e-12)
+                ++exact;
+            else
+                ++bounds;
+            // what is told from afar is never farther than it is
+            QVERIFY(std::abs(is) < std::abs(wanted) + 1e-6);
+        }
+        QVERIFY(exact > 5000 && bounds > 500);
+    }
+    /// Rows of nothing are skipped: the sums are those of all rows.
+    void blursSkipNothingThatCounts() {
+        CellGrid g{{9, 7, 11}, std::vector<float>(9 * 7 * 11, 0.0f)};
+        for (const auto& [i, j, k] : std::initializer_list<std::array<int, 3>>{{0, 0, 0}, {8, 6, 10}, {4, 3, 5}})
+            g.v[g.at(i, j, k)] = static_cast<float>(1 + i);
+        const std::vector<double> kernel = gaussian(1.7);
+        for (int axis = 0; axis < 3; ++axis) {
+            CellGrid fast = g;
+            convolve(fast, axis, kernel);
+            for (int k = 0; k < 11; ++k)
+                for (int j = 0; j < 7; ++j)
+                    for (int i = 0; i < 9; ++i) {
+                        const std::array<int, 3> at{i, j, k};
+                        double sum = 0;
+                        for (int r = -static_cast<int>(kernel.size()) + 1; r < static_cast<int>(kernel.size()); ++r) {
+                            auto from = at;
+                            const auto a = static_cast<std::size_t>(axis);
+                            from[a] = std::clamp(from[a] + r, 0, g.n[a] - 1);
+                            sum += kernel[static_cast<std::size_t>(std::abs(r))] * g.v[g.at(from[0], from[1], from[2])];
+                        }
+                        QVERIFY(std::abs(fast.v[g.at(i, j, k)] - sum) < 1e-6);
+                    }
+        }
+    }
     void largeBallsLeaveFacesAlone() {
         field::DensityField f;
         f.cells = {30, 30, 30};

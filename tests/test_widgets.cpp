@@ -119,6 +119,11 @@ class TestWidgets : public QObject, WindowDriver {
         bar.refresh();
         QVERIFY(find<QComboBox>("shape")->isVisible());
         QCOMPARE(bar.options().loadCase, 1);
+        // lengths on an enlarged shape are not the part's: the view knows
+        choose("shape", 3);
+        QVERIFY(w_->view().isDeformed());
+        choose("shape", 0);
+        QVERIFY(!w_->view().isDeformed());
     }
     void clickingACaseShowsIt() {
         w_->dossier().openCard(Stage::check);

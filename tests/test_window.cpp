@@ -404,6 +404,19 @@ class TestWindow : public QObject, WindowDriver {
         QVERIFY(w_->session().changedSince(Stage::check).endsWith("and 1 more changed"));
         w_->session().undoStack().undo();
         w_->session().undoStack().undo();
+        // run again with another recipe: it is since that one, not since the first
+        w_->session().edit("Smoothing", [](project::Project& p) { p.variants[p.open].recipe.smoothing *= 1.2; });
+        w_->session().run(Stage::surface);
+        QVERIFY(settle());
+        w_->session().editPart("Bore", [](const std::string& text) {
+            auto part = nlohmann::json::parse(text);
+            part["interfaces"][0]["bore_diameter"] = 7;
+            return part.dump();
+        });
+        QCOMPARE(w_->session().changedSince(Stage::surface), QString("the part changed"));
+        w_->session().undoStack().undo();
+        w_->session().undoStack().undo();
+        QVERIFY(settle());
         w_->dossier().openCard(Stage::check);
         emit w_->view().labelClicked({render::Label::Role::load, Vec3::Zero(), "eye", "1 kN"});
         QCOMPARE(w_->tools().current(), Tool::loads);

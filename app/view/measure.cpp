@@ -1,27 +1,27 @@
 #include "view/measure.hpp"
 
+#include <algorithm>
 #include <cmath>
 
 #include "base/quantity.hpp"
 #include "surface/recognise.hpp"
 
 namespace escultura::app {
-namespace {
-QString number(double v) {
+
+QString placeNumber(double v) {
     return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4));
 }
-}  // namespace
 
 QString Measured::words() const {
     QStringList lines;
-    if (radius) lines << "radius " + number(*radius) + " mm";
-    if (angle) lines << "angle " + number(*angle) + "°";
+    if (radius) lines << "radius " + placeNumber(*radius) + " mm";
+    if (angle) lines << "angle " + placeNumber(*angle) + "°";
     if (distance) {
-        lines << "distance " + number(*distance) + " mm";
-        lines
-            << QString("x %1, y %2, z %3 mm").arg(number(components[0]), number(components[1]), number(components[2]));
+        lines << "distance " + placeNumber(*distance) + " mm";
+        lines << QString("x %1, y %2, z %3 mm")
+                     .arg(placeNumber(components[0]), placeNumber(components[1]), placeNumber(components[2]));
     }
-    if (wall) lines << "wall along the normal " + number(*wall) + " mm";
+    if (wall) lines << "wall along the normal " + placeNumber(*wall) + " mm";
     return lines.join("\n");
 }
 

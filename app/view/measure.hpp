@@ -10,6 +10,9 @@
 
 namespace escultura::app {
 
+/// A number of a place, or of what is read there; what is nothing but for rounding is 0.
+QString placeNumber(double v);
+
 /// Figures of one to three places.
 struct Measured {
     std::optional<double> distance;  ///< between the first two, mm

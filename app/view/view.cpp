@@ -13,10 +13,6 @@
 namespace escultura::app {
 
 namespace {
-/// A number of a place, or of what is read there.
-QString coordinate(double v) {
-    return QString::fromStdString(formatNumber(std::abs(v) < 5e-4 ? 0 : v, 4));
-}
 /// Behind the part, in the theme that is applied.
 render::Colour ground() {
     auto part = [](int v) { return static_cast<std::uint8_t>(v); };
@@ -101,6 +97,7 @@ void View::paintMeasure(QPainter& painter) {
     QString words = measured_.words();
     if (measuredAt_.empty())
         words = "Measure: click a place; two for a distance, three for angle and radius. Escape ends";
+    if (deformed_) words += "\nof the deformed shape as it is drawn, not of the part";
     const QRectF text = metrics.boundingRect(QRectF(0, 0, 460, 200), Qt::AlignLeft | Qt::TextWordWrap, words);
     const QPointF corner = way.isEmpty() ? QPointF(96, height() - 60.0) : way.back() + QPointF(14, 12);
     QRectF box(corner, text.size() + QSizeF(20, 12));
@@ -555,7 +552,7 @@ void View::keyPressEvent(QKeyEvent* e) {
 
 QString View::valueText(double v) const {
     return QString("%1 %2 %3")
-        .arg(QString::fromStdString(scene_->legend.title), coordinate(v), QString::fromStdString(scene_->legend.unit));
+        .arg(QString::fromStdString(scene_->legend.title), placeNumber(v), QString::fromStdString(scene_->legend.unit));
 }
 
 QString View::wordsNear(const Vec3& place) const {
@@ -567,7 +564,7 @@ QString View::wordsNear(const Vec3& place) const {
                 nearest = v;
         return valueText(mesh->value[nearest]);
     }
-    return QString("x %1, y %2, z %3 mm").arg(coordinate(place[0]), coordinate(place[1]), coordinate(place[2]));
+    return QString("x %1, y %2, z %3 mm").arg(placeNumber(place[0]), placeNumber(place[1]), placeNumber(place[2]));
 }
 
 std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
@@ -582,7 +579,7 @@ std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
         text = valueText(v) + "\n";
     }
     const Vec3& p = hit->position;
-    text += QString("x %1, y %2, z %3 mm").arg(coordinate(p[0]), coordinate(p[1]), coordinate(p[2]));
+    text += QString("x %1, y %2, z %3 mm").arg(placeNumber(p[0]), placeNumber(p[1]), placeNumber(p[2]));
     return std::pair{p, text};
 }
 

@@ -60,6 +60,9 @@ class View : public QWidget {
     /// Clicks measure: one place the wall there, two a distance, three angle and radius; a fourth begins anew.
     void setMeasuring(bool on);
     bool isMeasuring() const { return measuring_; }
+    /// Whether what is shown is a deformed shape: lengths measured on it are not the part's, and say so.
+    void setDeformed(bool on) { deformed_ = on; }
+    bool isDeformed() const { return deformed_; }
     const Measured& measuredNow() const { return measured_; }
     /// While editing, a plain drag that begins on the body is told as a brush's way; beside the body it orbits.
     void setPainting(bool on);
@@ -128,7 +131,7 @@ class View : public QWidget {
     int draggedHandle_ = -1;
     bool picking_ = false, editing_ = false, painting_ = false, stroke_ = false;
     Qt::KeyboardModifiers strokeKeys_;  // held when the stroke began
-    bool measuring_ = false;
+    bool measuring_ = false, deformed_ = false;
     std::vector<Vec3> measuredAt_;
     Measured measured_;
     std::vector<Dot> dots_;
