@@ -41,6 +41,7 @@ MainWindow::MainWindow() {
     drawer_ = new Drawer(session_, *tools_);
     strip_ = new RequirementStrip(session_);
     painter_ = new FieldPainter(this);
+    connect(view_, &View::drawingFailed, this, &MainWindow::showError);
     connect(painter_, &FieldPainter::painted, this, [this](const auto& scene) { view_->setScene(scene, false); });
     error_ = label("", "error");
     error_->setObjectName("error");
@@ -121,7 +122,8 @@ void MainWindow::layOut() {
     wholeColumn->setSpacing(0);
     wholeColumn->addWidget(error_);
     wholeColumn->addWidget(pages_, 1);
-    wholeColumn->addWidget(makeProgress());
+    wholeColumn->addWidget(work_ = new WorkBar(session_));
+    connect(work_, &WorkBar::variantAsked, this, &MainWindow::openVariant);
     setCentralWidget(whole);
 }
 
@@ -171,27 +173,11 @@ void MainWindow::connectSession() {
     });
     connect(&session_, &Session::grew, this, [this] { showScene(); });
     connect(&session_, &Session::failed, this, &MainWindow::showError);
-    connect(&session_, &Session::progressed, this, [this](const QString& step, double share) {
-        step_ = step;
-        progressBar_->setRange(0, share > 0 ? 100 : 0);
-        progressBar_->setValue(static_cast<int>(100 * share));
-    });
-    connect(&session_, &Session::busyChanged, this, [this](bool busy, const QString& title) {
-        progress_->setVisible(busy);
-        if (busy) {
-            started_ = QDateTime::currentMSecsSinceEpoch();
-            step_ = title;
-            error_->hide();
-            clock_.start(100);
-        } else {
-            clock_.stop();
-        }
+    connect(&session_, &Session::busyChanged, this, [this](bool busy, const QString&) {
+        if (busy) error_->hide();
         dossier_->refresh();
     });
-    connect(&clock_, &QTimer::timeout, this, [this] {
-        progressText_->setText(
-            step_ + QString(" · %1 s").arg((QDateTime::currentMSecsSinceEpoch() - started_) / 1000.0, 0, 'f', 1));
-    });
+    connect(&session_, &Session::waitingChanged, this, [this] { dossier_->refresh(); });
 }
 
 void MainWindow::connectView() {
@@ -295,30 +281,6 @@ void MainWindow::connectPicking() {
     });
 }
 
-QWidget* MainWindow::makeProgress() {
-    progress_ = new QFrame;
-    progress_->setObjectName("progress");
-    auto* l = new QHBoxLayout(progress_);
-    l->setContentsMargins(16, 6, 12, 6);
-    l->setSpacing(12);
-    progressText_ = label("");
-    theme::fix(progressText_, theme::Length::leastWidth, 230);
-    progressBar_ = new QProgressBar;
-    progressBar_->setTextVisible(false);
-    progressBar_->setFixedHeight(6);
-    auto* cancel = new QPushButton(theme::icon("stop"), "Cancel");
-    cancel->setObjectName("cancel");
-    connect(cancel, &QPushButton::clicked, this, [this] {
-        session_.cancel();
-        step_ = "Cancelling";
-    });
-    l->addWidget(progressText_);
-    l->addWidget(progressBar_, 1);
-    l->addWidget(cancel);
-    progress_->hide();
-    return progress_;
-}
-
 bool MainWindow::mayLeave() {
     if (session_.isBusy()) return false;
     if (!session_.hasProject() || !session_.isModified()) return true;
@@ -405,8 +367,14 @@ void MainWindow::showError(const QString& message) {
     error_->show();
 }
 
+void MainWindow::openVariant(std::int64_t id) {
+    const auto& all = session_.project().variants;
+    for (std::size_t i = 0; i < all.size(); ++i)
+        if (all[i].id == id && i != session_.project().open)
+            session_.edit("Open variant", [i](Project& p) { p.open = i; });
+}
+
 void MainWindow::newVariant(std::size_t from) {
-    if (session_.isBusy()) return;
     session_.edit("New variant", [from](Project& p) { addVariant(p, from); });
 }
 

@@ -3,6 +3,8 @@
 
 #pragma once
 #include <QMainWindow>
+#include <functional>
+#include <mutex>
 #include <optional>
 
 #include "dossier/dossier.hpp"
@@ -18,8 +20,8 @@
 #include "view/panes.hpp"
 #include "view/view.hpp"
 #include "view/view_bar.hpp"
+#include "work_bar.hpp"
 
-class QProgressBar;
 class QSplitter;
 class QStackedWidget;
 
@@ -73,11 +75,22 @@ class MainWindow : public QMainWindow {
     /// Puts the open file among the recent ones.
     /// @param shown  with a picture of what the view shows; else it keeps the one it had
     void rememberOpen(bool shown);
+    void rememberWithPicture(const QString& path);
     /// Asks for name and unit, then begins a part whose design space the body is.
     void beginWithBody(const QString& path);
     Session& session() { return session_; }
     View& view() { return *view_; }
     Panes& panes() { return *panes_; }
+    /// Results that a picture is made from; those of the variant as it was, where newer ones are missing.
+    struct ShownResults {
+        LastKnown known;
+        std::shared_ptr<const stages::ProcessResult> process;
+        std::shared_ptr<const surface::TriMesh> original;
+        std::shared_ptr<const stages::SurfaceResult> baselineSurface;
+        std::shared_ptr<const stages::AnalysisResult> analysis;
+        std::shared_ptr<const std::vector<double>> difference;
+        bool toBeMade = false;  ///< the field is
+    };
     Dossier& dossier() { return *dossier_; }
     ViewBar& viewBar() { return *bar_; }
 
@@ -92,6 +105,8 @@ class MainWindow : public QMainWindow {
                       const char* name, const QString& icon = {});
     /// Does nothing without a project or while something runs.
     std::function<void()> withProject(const std::function<void()>& slot);
+    /// Does nothing without a project.
+    std::function<void()> whenOpen(const std::function<void()>& slot);
     void makeFileMenu();
     void makeEditMenu();
     void makeViewMenu();
@@ -100,16 +115,6 @@ class MainWindow : public QMainWindow {
     void makeHelpMenu();
     /// Dark or light, and how large words are.
     void makeLooks(QMenu* menu);
-    /// Results that a picture is made from; those of the variant as it was, where newer ones are missing.
-    struct ShownResults {
-        LastKnown known;
-        std::shared_ptr<const stages::ProcessResult> process;
-        std::shared_ptr<const surface::TriMesh> original;
-        std::shared_ptr<const stages::SurfaceResult> baselineSurface;
-        std::shared_ptr<const stages::AnalysisResult> analysis;
-        const std::vector<double>* difference = nullptr;
-        bool toBeMade = false;  ///< the field is
-    };
     /// A variant beside the open one, as it is drawn.
     struct ShownCompanion {
         std::int64_t variant = 0;
@@ -134,7 +139,7 @@ class MainWindow : public QMainWindow {
     void makeOriginal(const ShownResults& results, const report::SceneOptions& options);
     bool isStale(const ShownResults& results, const report::SceneOptions& options) const;
     Shown shownOf(const ShownResults& results, const report::SceneOptions& options) const;
-    void draw(const ShownResults& results, report::SceneOptions options, bool stale, bool refit);
+    void draw(const ShownResults& results, const report::SceneOptions& options, bool stale, bool refit);
     std::vector<ShownCompanion> shownCompanions() const;
 
     void layOut();
@@ -159,13 +164,13 @@ class MainWindow : public QMainWindow {
     /// Opens the smallest demo and shows where things are.
     void startTour();
     void beginTour();
-    QWidget* makeProgress();
     /// Asks when there is unsaved work. @return whether what is open may be closed
     bool mayLeave();
     void refresh();
     void showScene(bool refit = false);
     void showError(const QString& message);
     void newVariant(std::size_t from);
+    void openVariant(std::int64_t id);
     void variantMenu(std::size_t variant, const QPoint& where);
     bool save(bool ask);
     void exportSurface();
@@ -197,12 +202,32 @@ class MainWindow : public QMainWindow {
     void connectComparison();
     void putBeside(std::size_t variant);
     /// One range of colours for all panes.
-    void shareLegend(report::SceneOptions& options, const render::Scene& main);
-    std::shared_ptr<const render::Scene> companionScene(std::size_t pane, const report::SceneOptions& options) const;
+    using MakeScene = std::function<std::shared_ptr<const render::Scene>(const report::SceneOptions&)>;
+    /// The range of colours that panes beside each other have in common; found by the first that asks for it.
+    class SharedRange {
+      public:
+        report::SceneOptions options;
+        std::vector<MakeScene> scenes;  ///< none: each has its own range
+        std::optional<double> low() {
+            find();
+            return low_;
+        }
+        std::optional<double> high() {
+            find();
+            return high_;
+        }
+
+      private:
+        void find();
+        std::once_flag found_;
+        std::optional<double> low_, high_;
+    };
+    std::shared_ptr<SharedRange> sharedRange(const report::SceneOptions& options, MakeScene main) const;
+    MakeScene companionScene(std::size_t pane) const;
     /// Scenes of the variants beside the open one, with one legend.
-    void showCompanions(const report::SceneOptions& options);
+    void showCompanions(const report::SceneOptions& options, const std::shared_ptr<SharedRange>& range);
     /// The shown quantity of the baseline on the open variant's boundary; null while it is worked out.
-    const std::vector<double>* differenceFor(const report::SceneOptions& options);
+    std::shared_ptr<const std::vector<double>> differenceFor(const report::SceneOptions& options);
     void selectFinding(const QString& id);
     void cardOpened(project::Stage stage);
 
@@ -226,12 +251,9 @@ class MainWindow : public QMainWindow {
     HelpWindow* help_ = nullptr;
     Tour* tour_ = nullptr;
     bool tourWhenOpened_ = false;
-    QWidget* progress_;
-    QLabel *progressText_, *error_, *title_;
-    QProgressBar* progressBar_;
-    QTimer clock_;
-    qint64 started_ = 0;
-    QString step_, selectedFinding_;
+    WorkBar* work_;
+    QLabel *error_, *title_;
+    QString selectedFinding_;
     std::optional<double> low_, high_;
     std::string originalFailed_;
     std::optional<Shown> shown_;
@@ -247,8 +269,8 @@ class MainWindow : public QMainWindow {
     double pickRoughness_ = 0;                     ///< of that body, mm
     std::pair<const void*, double> pickedFrom_{};  ///< field and threshold that it was made from
     QString sampledKey_;                           ///< what sampled_ belongs to
-    std::vector<double> sampled_;
-    std::vector<std::shared_ptr<const render::Scene>> swing_;
+    std::shared_ptr<const std::vector<double>> sampled_;
+    std::vector<Drawing::Make> swing_;
     QTimer swingClock_;
     int frame_ = 0, poorElement_ = -1;
     bool runWhenOpened_ = false, openCheckAfterRun_ = false, refit_ = false;

@@ -70,43 +70,53 @@ std::vector<MainWindow::ShownCompanion> MainWindow::shownCompanions() const {
     return shown;
 }
 
-std::shared_ptr<const render::Scene> MainWindow::companionScene(std::size_t pane,
-                                                                const report::SceneOptions& options) const {
+MainWindow::MakeScene MainWindow::companionScene(std::size_t pane) const {
     const Project& p = session_.project();
     for (std::size_t i = 0; i < p.variants.size(); ++i) {
         if (p.variants[i].id != panes_->companions()[pane]) continue;
-        const LastKnown k = session_.lastKnown(i);
-        const Recipe& recipe = p.variants[i].recipe;
-        report::SceneOptions o = options;
-        o.selectedFinding.clear();  // its id means another place here
-        o.isolate = false;
-        o.poorElement = -1;
-        const auto analysis = p.check(recipe) ? p.analysis(recipe, o.analysis) : nullptr;
-        if (o.show == Show::analysis && !analysis) o.show = Show::check;
-        if ((o.show == Show::check || o.show == Show::mesh) && !k.check)
-            o.show = k.surface ? Show::surface : Show::field;
-        const auto process = p.process(recipe);
-        const auto original = p.original(recipe);
-        report::SceneInputs inputs{k.surface.get(), k.check.get(), nullptr,        process.get(),
-                                   original.get(),  k.cage.get(),  k.rebuild.get()};
-        inputs.analysis = analysis.get();
-        return report::makeScene(p, recipe, o, inputs);
+        return [all = std::make_shared<const Project>(p), i, k = session_.lastKnown(i)](report::SceneOptions o) {
+            const Recipe& recipe = all->variants[i].recipe;
+            o.selectedFinding.clear();  // its id means another place here
+            o.isolate = false;
+            o.poorElement = -1;
+            const auto analysis = all->check(recipe) ? all->analysis(recipe, o.analysis) : nullptr;
+            if (o.show == Show::analysis && !analysis) o.show = Show::check;
+            if ((o.show == Show::check || o.show == Show::mesh) && !k.check)
+                o.show = k.surface ? Show::surface : Show::field;
+            const auto process = all->process(recipe);
+            const auto original = all->original(recipe);
+            report::SceneInputs inputs{k.surface.get(), k.check.get(), nullptr,        process.get(),
+                                       original.get(),  k.cage.get(),  k.rebuild.get()};
+            inputs.analysis = analysis.get();
+            return report::makeScene(*all, recipe, o, inputs);
+        };
     }
-    return nullptr;
+    return {};
 }
 
-void MainWindow::shareLegend(report::SceneOptions& o, const render::Scene& main) {
-    if (low_ || high_ || o.show != Show::check) return;
-    std::optional<double> low, high;
-    widen(low, high, main.legend);
+void MainWindow::SharedRange::find() {
+    std::call_once(found_, [this] {
+        if (scenes.empty()) return;
+        const auto main = scenes.front()(options);
+        widen(low_, high_, main->legend);
+        for (std::size_t i = 1; i < scenes.size(); ++i)
+            if (const auto scene = scenes[i](options); scene->legend.title == main->legend.title)
+                widen(low_, high_, scene->legend);
+        scenes.clear();
+    });
+}
+
+std::shared_ptr<MainWindow::SharedRange> MainWindow::sharedRange(const report::SceneOptions& o, MakeScene main) const {
+    auto range = std::make_shared<SharedRange>();
+    if (panes_->companions().empty() || low_ || high_ || o.show != Show::check) return range;
+    range->options = o;
+    range->scenes.push_back(std::move(main));
     for (std::size_t i = 0; i < panes_->companions().size(); ++i)
-        if (const auto scene = companionScene(i, o); scene && scene->legend.title == main.legend.title)
-            widen(low, high, scene->legend);
-    o.low = low;
-    o.high = high;
+        if (auto make = companionScene(i)) range->scenes.push_back(std::move(make));
+    return range;
 }
 
-void MainWindow::showCompanions(const report::SceneOptions& o) {
+void MainWindow::showCompanions(const report::SceneOptions& o, const std::shared_ptr<SharedRange>& range) {
     const Project& p = session_.project();
     const auto& shown = panes_->companions();
     auto words = [&](std::size_t i) {
@@ -125,16 +135,23 @@ void MainWindow::showCompanions(const report::SceneOptions& o) {
         for (std::size_t i = 0; i < p.variants.size(); ++i)
             if (p.variants[i].id == shown[pane]) {
                 panes_->setCaption(static_cast<int>(pane), words(i));
-                if (const auto scene = companionScene(pane, o)) {
-                    auto plain = std::make_shared<render::Scene>(*scene);
-                    plain->legend.shown = false;  // the open variant's stands for all
-                    panes_->companion(pane).setScene(plain, false);
+                if (const MakeScene make = companionScene(pane)) {
+                    panes_->companion(pane).setScene(
+                        [make, o, range]() -> std::shared_ptr<const render::Scene> {
+                            report::SceneOptions shared = o;
+                            if (const auto low = range->low()) shared.low = low;
+                            if (const auto high = range->high()) shared.high = high;
+                            auto plain = std::make_shared<render::Scene>(*make(shared));
+                            plain->legend.shown = false;  // the open variant's stands for all
+                            return plain;
+                        },
+                        false);
                     panes_->companion(pane).setCamera(view_->camera());
                 }
             }
 }
 
-const std::vector<double>* MainWindow::differenceFor(const report::SceneOptions& o) {
+std::shared_ptr<const std::vector<double>> MainWindow::differenceFor(const report::SceneOptions& o) {
     const Project& p = session_.project();
     if (!bar_->showsDifference() || p.open == p.baseline) return nullptr;
     const auto own = session_.lastKnown().check, base = session_.lastKnown(p.baseline).check;
@@ -151,7 +168,7 @@ const std::vector<double>* MainWindow::differenceFor(const report::SceneOptions&
                             .arg(reinterpret_cast<quintptr>(base.get()))
                             .arg(static_cast<int>(o.quantity))
                             .arg(other);
-    if (key == sampledKey_) return &sampled_;
+    if (key == sampledKey_) return sampled_;
     if (session_.isBusy()) return nullptr;
     const Part part = p.partOf(p.variants[p.baseline].recipe);
     auto result = std::make_shared<std::vector<double>>();
@@ -166,7 +183,7 @@ const std::vector<double>* MainWindow::differenceFor(const report::SceneOptions&
         },
         [this, key, result] {
             sampledKey_ = key;
-            sampled_ = std::move(*result);
+            sampled_ = result;
             showScene();
         });
     return nullptr;

@@ -46,8 +46,7 @@ bool MainWindow::save(bool ask) {
         if (!path.endsWith(".escultura")) path += ".escultura";
     }
     session_.saveProject(path);
-    rememberRecent(path, QString::fromStdString(session_.project().part.name),
-                   session_.lastKnown().surface ? view_->thumbnail(232, 140, 1.02) : QImage());
+    rememberWithPicture(path);
     return true;
 }
 
@@ -339,7 +338,14 @@ void MainWindow::rememberOpen(bool shown) {
     if (!QFileInfo(path).isFile()) return;  // in memory only
     const bool seen = shown && session_.lastKnown().surface != nullptr && isVisible();
     rememberRecent(path, QString::fromStdString(session_.project().part.name),
-                   seen ? view_->thumbnail(232, 140, 1.02) : QImage());
+                   seen ? view_->thumbnail(232, 140, 1.02) : QImage());  // the last one before it goes
+}
+
+void MainWindow::rememberWithPicture(const QString& path) {
+    const QString name = QString::fromStdString(session_.project().part.name);
+    rememberRecent(path, name, QImage());
+    if (session_.lastKnown().surface)
+        view_->askForSmall({232, 140, 1.02, [path, name](const QImage& image) { rememberRecent(path, name, image); }});
 }
 
 void MainWindow::closeEvent(QCloseEvent* e) {

@@ -47,6 +47,12 @@ std::function<void()> MainWindow::withProject(const std::function<void()>& slot)
     };
 }
 
+std::function<void()> MainWindow::whenOpen(const std::function<void()>& slot) {
+    return [this, slot] {
+        if (session_.hasProject()) slot();
+    };
+}
+
 void MainWindow::makeMenus() {
     makeFileMenu();
     makeEditMenu();
@@ -87,8 +93,8 @@ void MainWindow::makeFileMenu() {
              }),
              "actionSavePart");
     file->addSeparator();
-    addEntry(file, "Save project", QKeySequence::Save, withProject([this] { save(false); }), "actionSave", "save");
-    addEntry(file, "Save project as…", QKeySequence::SaveAs, withProject([this] { save(true); }), "actionSaveAs");
+    addEntry(file, "Save project", QKeySequence::Save, whenOpen([this] { save(false); }), "actionSave", "save");
+    addEntry(file, "Save project as…", QKeySequence::SaveAs, whenOpen([this] { save(true); }), "actionSaveAs");
     file->addSeparator();
     addEntry(file, "Export surface…", {}, withProject([this] { exportSurface(); }), "actionExport");
     addEntry(file, "Write solid (STEP)…", QKeySequence("Ctrl+E"), withProject([this] { exportSolid(); }),
@@ -222,13 +228,13 @@ void MainWindow::setLooks(bool dark, int words) {
 
 void MainWindow::makePartMenu() {
     auto* part = menuBar()->addMenu("Part");
-    addEntry(part, "Build surface", QKeySequence("Ctrl+B"), withProject([this] { session_.run(Stage::surface); }),
+    addEntry(part, "Build surface", QKeySequence("Ctrl+B"), whenOpen([this] { session_.run(Stage::surface); }),
              "actionBuild");
-    addEntry(part, "Run check", QKeySequence("Ctrl+R"), withProject([this] { session_.run(Stage::findings); }),
+    addEntry(part, "Run check", QKeySequence("Ctrl+R"), whenOpen([this] { session_.run(Stage::findings); }),
              "actionRun", "play");
-    addEntry(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), withProject([this] { session_.run(Stage::rebuild); }),
+    addEntry(part, "Rebuild solid", QKeySequence("Ctrl+Shift+B"), whenOpen([this] { session_.run(Stage::rebuild); }),
              "actionRebuild");
-    addEntry(part, "Quick check", QKeySequence("Ctrl+L"), withProject([this] { session_.quickCheck(); }),
+    addEntry(part, "Quick check", QKeySequence("Ctrl+L"), whenOpen([this] { session_.quickCheck(); }),
              "actionQuickCheck");
     addEntry(part, "Edit cage", QKeySequence("Ctrl+G"), withProject([this] {
                  if (editor_->isOn()) {
@@ -264,8 +270,8 @@ void MainWindow::makePartMenu() {
 void MainWindow::makeVariantMenu() {
     auto* variant = menuBar()->addMenu("Variant");
     addEntry(variant, "New variant from this one", QKeySequence("Ctrl+N"),
-             withProject([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
-    addEntry(variant, "Rename…", {}, withProject([this] {
+             whenOpen([this] { newVariant(session_.project().open); }), "actionNewVariant", "plus");
+    addEntry(variant, "Rename…", {}, whenOpen([this] {
                  bool ok = false;
                  const QString text = QInputDialog::getText(this, "Rename variant", "Name", QLineEdit::Normal,
                                                             QString::fromStdString(session_.variant().name), &ok);
@@ -275,7 +281,7 @@ void MainWindow::makeVariantMenu() {
              }),
              "actionRename");
     addEntry(variant, "Set as baseline", {},
-             withProject([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
+             whenOpen([this] { session_.edit("Set baseline", [](Project& p) { p.baseline = p.open; }); }),
              "actionBaseline");
     const std::tuple<const char*, Table, const char*, const char*> tables[] = {
         {"Compare variants", Table::variants, "Ctrl+T", "actionVariants"},
@@ -283,7 +289,7 @@ void MainWindow::makeVariantMenu() {
     for (const auto& [words, table, key, name] : tables)
         addEntry(
             variant, words, QKeySequence(key), [this, table = table] { openTable(table); }, name);
-    addEntry(variant, "Next variant", QKeySequence("Ctrl+Tab"), withProject([this] {
+    addEntry(variant, "Next variant", QKeySequence("Ctrl+Tab"), whenOpen([this] {
                  session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
              }),
              "actionNext");

@@ -81,11 +81,18 @@ void MainWindow::showNextFrame() {
         return;
     }
     // sixteen scenes are made once and shown again and again; a change of options starts anew
-    if (swing_.size() <= static_cast<std::size_t>(frame_)) {
-        o.phase = std::sin(2 * M_PI * frame_ / swingFrames);
-        report::SceneInputs inputs{session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr};
-        inputs.analysis = analysis.get();
-        swing_.push_back(report::makeScene(session_.project(), session_.recipe(), o, inputs));
+    if (swing_.empty()) {
+        const auto all = std::make_shared<const Project>(session_.project());
+        for (int k = 0; k < swingFrames; ++k) {
+            o.phase = std::sin(2 * M_PI * k / swingFrames);
+            swing_.push_back([all, o, surface = session_.lastKnown().surface, check, analysis,
+                              made = std::make_shared<std::shared_ptr<const render::Scene>>()] {
+                if (*made) return *made;  // on the drawing thread, one after the other
+                report::SceneInputs inputs{surface.get(), check.get(), nullptr, nullptr, nullptr};
+                inputs.analysis = analysis.get();
+                return *made = report::makeScene(*all, all->current().recipe, o, inputs);
+            });
+        }
     }
     view_->setScene(swing_[static_cast<std::size_t>(frame_)], false);
     frame_ = (frame_ + 1) % swingFrames;
@@ -110,22 +117,23 @@ void MainWindow::saveAnimation(const QString& path, int width, int height) {
         return;
     }
     if (o.deformation == 0) o.deformation = report::automaticDeformation(*check, o.loadCase);
-    QApplication::setOverrideCursor(Qt::WaitCursor);
-    std::vector<QImage> frames;
-    for (int k = 0; k < swingFrames; ++k) {
-        o.phase = std::sin(2 * M_PI * k / swingFrames);
-        report::SceneInputs inputs{session_.lastKnown().surface.get(), check.get(), nullptr, nullptr, nullptr};
-        inputs.analysis = analysis.get();
-        view_->setScene(report::makeScene(session_.project(), session_.recipe(), o, inputs), false);
-        frames.push_back(view_->picture(width, height));
-    }
-    QApplication::restoreOverrideCursor();
-    shown_.reset();
-    showScene();
-    // encoding takes its time: on the worker
+    render::Camera camera = view_->camera();
+    camera.height *=
+        std::max(1.0, (static_cast<double>(view_->width()) / view_->height()) / (static_cast<double>(width) / height));
     session_.work(
         "Writing the animation",
-        [frames = std::move(frames), path](Progress& progress) {
+        [all = std::make_shared<const Project>(session_.project()), surface = session_.lastKnown().surface, check,
+         analysis, o, camera, width, height, path](Progress& progress) mutable {
+            render::Renderer renderer;
+            std::vector<QImage> frames;
+            for (int k = 0; k < swingFrames; ++k) {
+                progress.step("Drawing the animation", static_cast<double>(k) / swingFrames);
+                o.phase = std::sin(2 * M_PI * k / swingFrames);
+                report::SceneInputs inputs{surface.get(), check.get(), nullptr, nullptr, nullptr};
+                inputs.analysis = analysis.get();
+                const auto scene = report::makeScene(*all, all->current().recipe, o, inputs);
+                frames.push_back(render::picture(renderer, scene, camera, width, height));
+            }
             progress.step("Encoding the animation");
             report::writeAnimation(path.toStdString(), frames, 60);
         },

@@ -37,7 +37,11 @@ void MainWindow::showScene(bool refit) {
         painter_->drop();
         shown_.reset();
         view_->setNotice("");  // the caption says it
-        view_->setScene(report::growingScene(session_.part(), *growing, session_.recipe().threshold), refit);
+        view_->setScene(
+            [part = session_.part(), growing, threshold = session_.recipe().threshold] {
+                return report::growingScene(part, *growing, threshold);
+            },
+            refit);
         return;
     }
     report::SceneOptions o = sceneOptions();
@@ -165,48 +169,68 @@ MainWindow::Shown MainWindow::shownOf(const ShownResults& r, const report::Scene
     return s;
 }
 
-void MainWindow::draw(const ShownResults& r, report::SceneOptions o, bool stale, bool refit) {
-    const LastKnown& k = r.known;
-    const Project& all = session_.project();
-    const Recipe& recipe = session_.recipe();
-    FindingsResult classed;  // hotspots with what their tests have found
-    if (k.findings) {
-        classed = *k.findings;
-        if (all.findings(recipe)) classed.findings = findingsOf(all, recipe);
+namespace {
+/// What a scene is made from, held until it is made.
+struct SceneOrder {
+    Project project;
+    report::SceneOptions options;
+    MainWindow::ShownResults results;
+    bool stale = false;
+    std::shared_ptr<const FieldResult> drawn;  ///< in place of the field
+
+    std::shared_ptr<const render::Scene> make(const std::optional<double>& low,
+                                              const std::optional<double>& high) const {
+        const LastKnown& k = results.known;
+        const Recipe& recipe = project.current().recipe;
+        report::SceneOptions o = options;
+        if (low) o.low = low;
+        if (high) o.high = high;
+        FindingsResult classed;  // hotspots with what their tests have found
+        if (k.findings) {
+            classed = *k.findings;
+            if (project.findings(recipe)) classed.findings = findingsOf(project, recipe);
+        }
+        report::SceneInputs inputs{k.surface.get(),       k.check.get(),          k.findings ? &classed : nullptr,
+                                   results.process.get(), results.original.get(), k.cage.get(),
+                                   k.rebuild.get()};
+        std::vector<char> zone;
+        if (const Finding* chosen = findFinding(classed.findings, o.selectedFinding); chosen && !stale)
+            zone = zoneOf(project, recipe, *chosen);
+        if (!zone.empty()) inputs.zone = &zone;
+        inputs.baseline = results.difference.get();
+        inputs.baselineName = project.variants.at(project.baseline).name;
+        inputs.beside = results.baselineSurface ? &results.baselineSurface->mesh : nullptr;
+        inputs.analysis = results.analysis.get();
+        inputs.drawn = drawn.get();
+        return report::makeScene(project, recipe, o, inputs);
     }
-    report::SceneInputs inputs{k.surface.get(), k.check.get(),    k.findings ? &classed : nullptr,
-                               r.process.get(), r.original.get(), k.cage.get(),
-                               k.rebuild.get()};
-    std::vector<char> zone;
-    if (const Finding* chosen = findFinding(classed.findings, o.selectedFinding); chosen && !stale)
-        zone = zoneOf(all, recipe, *chosen);
-    if (!zone.empty()) inputs.zone = &zone;
-    inputs.baseline = r.difference;
-    inputs.baselineName = all.variants.at(all.baseline).name;
-    inputs.beside = r.baselineSurface ? &r.baselineSurface->mesh : nullptr;
-    inputs.analysis = r.analysis.get();
+};
+}  // namespace
+
+void MainWindow::draw(const ShownResults& r, const report::SceneOptions& o, bool stale, bool refit) {
+    const Project& all = session_.project();
+    auto order = std::make_shared<SceneOrder>(SceneOrder{all, o, r, stale, nullptr});
     painter_->drop();
-    const auto field = all.field(recipe);
+    const auto field = all.field(session_.recipe());
     if (field && !field->drawn.empty() && (o.show == Show::field || o.fieldGhost)) {
         // a large field: at once in few cells, and in more when nothing moves any more
-        inputs.drawn = field->drawn.back().get();
+        order->drawn = field->drawn.back();
         if (o.show == Show::field && panes_->companions().empty())
             painter_->ask(all, o, field->drawn.size() > 1 ? field->drawn.front() : nullptr);
     }
-    auto scene = report::makeScene(all, recipe, o, inputs);
-    if (!panes_->companions().empty()) {
-        shareLegend(o, *scene);
-        scene = report::makeScene(all, recipe, o, inputs);
-    }
+    const auto range =
+        sharedRange(o, [order](const report::SceneOptions&) { return order->make(std::nullopt, std::nullopt); });
+    std::optional<Drawing::Small> small;
+    if (r.known.surface && !stale && o.show != Show::analysis)
+        small = Drawing::Small{
+            66, 56, 0.9, [this, id = session_.variant().id](const QImage& image) { shelf_->setThumbnail(id, image); }};
     view_->setDeformed(o.show == Show::analysis || (o.show == Show::check && o.loadCase >= 0 && o.deformation != 0));
-    view_->setScene(scene, refit);
-    showCompanions(o);
+    view_->setScene([order, range] { return order->make(range->low(), range->high()); }, refit, small);
+    showCompanions(o, range);
     std::vector<View::Handle> handles;
     if (o.section.on) addSectionHandles(o.section, handles);
     if (const Interface* i = session_.part().findInterface(o.handle)) handles.push_back({1, i->origin, Vec3::Zero()});
     view_->setHandles(handles);
-    if (k.surface && !stale && o.show != Show::analysis)
-        shelf_->setThumbnail(session_.variant().id, view_->thumbnail(66, 56));
 }
 
 void MainWindow::placeSection(render::Scene::Section& s) {

@@ -152,7 +152,7 @@ void MainWindow::arrangeDrawer() {
         int most = QWIDGETSIZE_MAX;
         if (tools_->current() != Tool::none) {
             const double view = viewShare * height() + bar_->height() + split_->handleWidth();
-            most = static_cast<int>(split_->height() - view - (progress_->isVisible() ? 0 : progressHeight));
+            most = static_cast<int>(split_->height() - view - (work_->isVisible() ? 0 : progressHeight));
             fits = most >= leastDrawer;
         }
         drawer_->setMaximumHeight(std::max(most, leastDrawer));

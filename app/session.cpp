@@ -20,6 +20,7 @@
 #include "duty/part_numbers.hpp"
 #include "judge/factor.hpp"
 #include "project/run.hpp"
+#include "stages/forecast.hpp"
 #include "store/shelter.hpp"
 #include "store/state_text.hpp"
 #include "store/storage.hpp"
@@ -311,6 +312,8 @@ void Session::adopt(std::shared_ptr<project::Project> opened, const QString& pat
     checked_.clear();
     fresh_.clear();
     timings_.clear();
+    waiting_.clear();
+    begin_.clear();
     undo_.clear();
     modified_ = false;
     restoreUndo();
@@ -392,57 +395,150 @@ void Session::openProject(const QString& path) {
 
 void Session::saveProject(const QString& path) {
     if (!hasProject()) return;
-    auto copy = std::make_shared<project::Project>(*project_);
-    work(
-        "Saving", [copy, path](Progress&) { store::saveProject(*copy, path.toStdString()); },
-        [this, path] {
-            projectPath_ = path;
-            modified_ = false;
-            addLog("Saved " + path);
-            startJournal();
-            emit changed();
-        });
+    queue({0, "Saving", -1, Stage::duty, 0}, [this, path] {
+        auto copy = std::make_shared<project::Project>(*project_);
+        work(
+            "Saving", [copy, path](Progress&) { store::saveProject(*copy, path.toStdString()); },
+            [this, path, steps = undo_.count(), history = project_->history.size()] {
+                projectPath_ = path;
+                modified_ =
+                    undo_.count() != steps || project_->history.size() != history;  // changed while it was written
+                addLog("Saved " + path);
+                startJournal();
+                if (modified_) record("Changed while it was saved");
+                emit changed();
+            });
+    });
 }
 
+std::optional<std::size_t> Session::indexOf(std::int64_t id) const {
+    for (std::size_t i = 0; i < project_->variants.size(); ++i)
+        if (project_->variants[i].id == id) return i;
+    return std::nullopt;
+}
+
+QString Session::titleOf(const QString& what, std::int64_t id) const {
+    const auto i = indexOf(id);
+    return i && project_->variants.size() > 1
+               ? QString("%1 of %2").arg(what, QString::fromStdString(project_->variants[*i].name))
+               : what;
+}
+
+bool Session::isAskedFor(Stage upTo) const {
+    if (!hasProject()) return false;
+    auto covers = [&](const Job& j) { return j.variant == variant().id && j.upTo >= upTo; };
+    // what runs was asked for with the recipe as it was then
+    return (isBusy() && covers(running_) && runningRecipe_ == recipe()) ||
+           std::any_of(waiting_.begin(), waiting_.end(), covers);
+}
+
+void Session::queue(Job job, std::function<void()> begin) {
+    job.id = ++jobs_;
+    if (!isBusy()) {
+        running_ = job;
+        begin();
+        return;
+    }
+    waiting_.push_back(job);
+    begin_[job.id] = std::move(begin);
+    emit waitingChanged();
+}
+
+void Session::drop(int id) {
+    waiting_.erase(std::remove_if(waiting_.begin(), waiting_.end(), [id](const Job& j) { return j.id == id; }),
+                   waiting_.end());
+    begin_.erase(id);
+    emit waitingChanged();
+    emit changed();  // what waited can be asked for again
+}
+
+void Session::beginNext() {
+    while (!waiting_.empty() && !isBusy()) {
+        running_ = waiting_.front();
+        waiting_.erase(waiting_.begin());
+        auto next = begin_.extract(running_.id);
+        emit waitingChanged();
+        if (running_.variant < 0 || indexOf(running_.variant)) next.mapped()();  // else it is gone meanwhile
+    }
+}
+
+namespace {
+/// Seconds that a run is forecast to take on the machine that the forecast was measured on; 0: not known.
+double forecastOf(const project::Project& p, const project::Variant& v, Stage upTo) {
+    const auto field = p.field(v.recipe);
+    if (!field || upTo < Stage::surface) return 0;
+    const auto surface = p.surface(v.recipe);
+    const auto f = stages::forecastRun(p.partOf(v.recipe), v.recipe, *field, surface.get());
+    double seconds = surface ? 0 : f.surfaceSeconds;
+    if (upTo >= Stage::check && !p.check(v.recipe)) seconds += f.checkSeconds;
+    return seconds;
+}
+}  // namespace
+
 void Session::run(Stage upTo) {
-    if (!hasProject()) return;
+    if (!hasProject() || isAskedFor(upTo)) return;
+    // findings are looked for after each check, at no cost
+    const QString what = project::name(upTo == Stage::findings ? Stage::check : upTo);
+    Job job{0, titleOf(what, variant().id), variant().id, upTo, 0};
+    job.seconds = workClock_.likely(project::name(upTo), forecastOf(*project_, variant(), upTo));
+    queue(job, [this, job] { startRun(job); });
+}
+
+void Session::startRun(const Job& job) {
     auto copy = std::make_shared<project::Project>(*project_);
+    copy->open = *indexOf(job.variant);
+    running_.seconds = forecastOf(*copy, copy->current(), job.upTo);
+    runningRecipe_ = copy->current().recipe;
     auto timings = std::make_shared<std::vector<project::Timing>>();
     work(
-        project::name(upTo),
-        [copy, timings, upTo](Progress& progress) {
+        job.title,
+        [copy, timings, upTo = job.upTo](Progress& progress) {
             *timings = project::run(*copy, copy->current().recipe, upTo, progress);
         },
-        [this, timings, upTo] {
+        [this, timings, job, copy] {
+            const duty::Recipe& as = copy->current().recipe;
+            const bool isOpen = job.variant == variant().id;
             for (const auto& t : *timings) {
-                timings_.erase(std::remove_if(timings_.begin(), timings_.end(),
-                                              [&](const auto& old) { return old.stage == t.stage; }),
-                               timings_.end());
-                timings_.push_back(t);
+                if (isOpen) {
+                    timings_.erase(std::remove_if(timings_.begin(), timings_.end(),
+                                                  [&](const auto& old) { return old.stage == t.stage; }),
+                                   timings_.end());
+                    timings_.push_back(t);
+                }
                 addLog(QString("%1 done in %2 s")
-                           .arg(QString::fromStdString(t.stage))
+                           .arg(titleOf(QString::fromStdString(t.stage), job.variant))
                            .arg(QString::fromStdString(formatNumber(t.seconds, 3))));
             }
             modified_ = true;
             remember();
-            if (project_->check(recipe())) checked_[variant().id] = recipe();
-            if (!timings->empty() && upTo != Stage::field) {
-                QString words =
-                    QString("%1 run for variant %2").arg(project::name(upTo), QString::fromStdString(variant().name));
-                if (const auto check = upTo >= Stage::check ? project_->check(recipe()) : nullptr)
-                    words += QString(": safety factor %1 (%2)")
-                                 .arg(QString::fromStdString(
-                                          judge::factorWords(judge::factorOf(*project_, variant(), *check))),
-                                      QString::fromStdString(check->governingCase));
-                record(words);
+            for (int s = 0; s < project::stageCount && !isOpen; ++s)
+                if (const auto i = indexOf(job.variant); i && freshness(*i, static_cast<Stage>(s)) == Freshness::fresh)
+                    fresh_[{job.variant, static_cast<Stage>(s)}] = project_->variants[*i].recipe;
+            const auto check = job.upTo >= Stage::check ? project_->check(as) : nullptr;
+            if (project_->check(as)) checked_[job.variant] = as;
+            QString words = job.title + " done";
+            if (check) {
+                const QString factor = QString("safety factor %1 (%2)")
+                                           .arg(QString::fromStdString(judge::factorWords(
+                                                    judge::factorOf(*project_, copy->current(), *check))),
+                                                QString::fromStdString(check->governingCase));
+                words += ": " + factor;
+                if (!timings->empty())
+                    record(QString("%1 run for variant %2: %3")
+                               .arg(project::name(job.upTo), QString::fromStdString(copy->current().name), factor));
+            } else if (!timings->empty() && job.upTo != Stage::field) {
+                record(QString("%1 run for variant %2")
+                           .arg(project::name(job.upTo), QString::fromStdString(copy->current().name)));
             }
             emit changed();
-            emit ran(upTo);
+            if (isOpen) emit ran(job.upTo);
+            if (!timings->empty() && job.upTo != Stage::field) emit finished(words, job.variant);
         });
 }
 
 void Session::optimise() {
     if (!hasProject() || isBusy()) return;
+    running_ = {++jobs_, "Optimising", variant().id, Stage::field, 0};
     auto copy = std::make_shared<project::Project>(*project_);
     auto made = std::make_shared<std::string>();
     enough_ = false;
@@ -472,23 +568,26 @@ void Session::optimise() {
             progress.step("Reading the field");
             project::run(*copy, recipe, Stage::field, progress);
         },
-        [this, made] {
-            edit("Optimise", [made](project::Project& p) {
-                duty::FieldChoice& field = p.variants[p.open].recipe.field;
+        [this, made, id = variant().id] {
+            const auto index = indexOf(id);
+            if (!index) return;
+            edit("Optimise", [made, index](project::Project& p) {
+                duty::FieldChoice& field = p.variants[*index].recipe.field;
                 field.how = duty::FieldChoice::How::made;
                 field.made = *made;
             });
             modified_ = true;
-            const auto field = project_->made(recipe());
+            const auto field = project_->made(project_->variants[*index].recipe);
             addLog(
                 QString("Optimised: %1 in %2 s")
                     .arg(QString::fromStdString(field->task), QString::fromStdString(formatNumber(field->seconds, 3))));
-            emit ran(Stage::field);
+            if (id == variant().id) emit ran(Stage::field);
+            emit finished("Optimisation done", id);
         });
 }
 
 void Session::quickCheck() {
-    if (!hasProject() || isBusy()) return;
+    if (!hasProject() || isAskedFor(Stage::check)) return;
     const auto checked = checked_.find(variant().id);
     const bool recorded =
         checked != checked_.end() && !(checked->second == recipe()) && project_->check(checked->second);
@@ -508,20 +607,29 @@ void Session::quickCheck() {
 
 void Session::testHotspots(const std::vector<std::string>& ids) {
     if (!hasProject()) return;
-    auto copy = std::make_shared<project::Project>(*project_);
-    work(
-        ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots"),
-        [copy, ids](Progress& progress) {
-            judge::testHotspots(*copy, copy->current().recipe, ids, progress);
-            // all of them: also the places beside them that could govern
-            if (ids.empty()) judge::testWhatGoverns(*copy, copy->current().recipe, progress);
-        },
-        [this, ids] {
-            modified_ = true;
-            record(ids.empty() ? "Hotspots tested" : "Hotspot " + QString::fromStdString(ids[0]) + " tested");
-            remember();
-            emit changed();
-        });
+    const QString what = ids.size() == 1 ? "Testing " + QString::fromStdString(ids[0]) : QString("Testing hotspots");
+    Job job{0, titleOf(what, variant().id), variant().id, Stage::duty, workClock_.likely(what, 0)};
+    auto same = [&](const Job& j) { return j.title == job.title; };
+    if ((isBusy() && same(running_)) || std::any_of(waiting_.begin(), waiting_.end(), same)) return;
+    queue(job, [this, job, ids] {
+        auto copy = std::make_shared<project::Project>(*project_);
+        copy->open = *indexOf(job.variant);
+        work(
+            job.title,
+            [copy, ids](Progress& progress) {
+                judge::testHotspots(*copy, copy->current().recipe, ids, progress);
+                // all of them: also the places beside them that could govern
+                if (ids.empty()) judge::testWhatGoverns(*copy, copy->current().recipe, progress);
+            },
+            [this, ids, job] {
+                modified_ = true;
+                record(ids.empty() ? titleOf("Hotspots", job.variant) + " tested"
+                                   : "Hotspot " + QString::fromStdString(ids[0]) + " tested");
+                remember();
+                emit changed();
+                emit finished(job.title + " done", job.variant);
+            });
+    });
 }
 
 void Session::runStudy(project::Study study) {
@@ -576,6 +684,7 @@ void Session::recover(const store::Unsaved& unsaved) {
 
 void Session::work(const QString& title, std::function<void(Progress&)> task, std::function<void()> done) {
     if (isBusy() || next_) return;
+    if (running_.title != title) running_ = {++jobs_, title, -1, Stage::duty, 0};
     if (isTesting()) {  // gives way
         next_ = [this, title, task = std::move(task), done = std::move(done)] { start(title, task, done); };
         progress_->cancel();
@@ -634,6 +743,9 @@ void Session::start(const QString& title, std::function<void(Progress&)> task, s
                 told->time = now;
             }
             emit progressed(QString::fromStdString(step), share);
+            QMetaObject::invokeMethod(
+                this, [this, step, share] { workClock_.step(QString::fromStdString(step), share); },
+                Qt::QueuedConnection);
         },
         [this](const std::string& curve, double x, double y) { emit recorded(QString::fromStdString(curve), x, y); });
     auto error = std::make_shared<QString>();
@@ -655,6 +767,7 @@ void Session::start(const QString& title, std::function<void(Progress&)> task, s
         const bool background = std::exchange(background_, false);
         optimising_ = false;
         growing_.reset();
+        workClock_.end(!*cancelled && error->isEmpty());
         emit busyChanged(false, title);
         if (background && (*cancelled || !error->isEmpty())) {
             // nobody asked for it: what failed is told in the log, and the figures stay untested
@@ -678,11 +791,16 @@ void Session::start(const QString& title, std::function<void(Progress&)> task, s
             next();
             return;
         }
+        beginNext();
+        if (worker_) return;
         // a change made while this ran may ask for another field; one that failed is not tried again by itself
         if (error->isEmpty() && (!*cancelled || background)) refreshField();
         if (error->isEmpty()) testInBackground();
     });
     optimising_ = std::exchange(toOptimise_, false);
+    // runs of all variants are of one kind
+    const bool run = running_.title == title && running_.upTo != Stage::duty && !optimising_ && !background_;
+    workClock_.begin(run ? project::name(running_.upTo) : title.section(" of ", 0, 0), run ? running_.seconds : 0);
     emit busyChanged(true, title);
     worker_->start();
 }

@@ -19,6 +19,7 @@
 #include "project/run.hpp"
 #include "store/journal.hpp"
 #include "store/storage.hpp"
+#include "work_clock.hpp"
 
 namespace escultura::app {
 
@@ -74,15 +75,34 @@ class Session : public QObject {
     void reloadPart();
     void openProject(const QString& path);
     void saveProject(const QString& path);
-    /// Runs what is missing up to a stage on a worker thread.
+    /// Runs what is missing up to a stage of the open variant on a worker thread; waits when other work runs.
     void run(project::Stage upTo);
+    /// Work that runs, or waits for what runs.
+    struct Job {
+        int id = 0;
+        QString title;
+        std::int64_t variant = -1;  ///< whose results it makes; -1: none's
+        project::Stage upTo = project::Stage::duty;
+        double seconds = 0;  ///< that it is likely to take, from what was measured here; 0: not known
+    };
+    /// What runs now; null: nothing that one has to wait for.
+    const Job* running() const { return isBusy() ? &running_ : nullptr; }
+    const std::vector<Job>& waiting() const { return waiting_; }
+    /// Takes back what waits.
+    void drop(int id);
+    /// Whether a run of the open variant up to a stage or beyond runs or waits already.
+    bool isAskedFor(project::Stage upTo) const;
+    /// Whether what runs is for the open variant, or for none in particular.
+    bool isBusyHere() const { return isBusy() && (running_.variant < 0 || running_.variant == variant().id); }
+    /// Seconds that what runs still takes, from how long the same steps took before; none: not known.
+    std::optional<double> remaining() const { return workClock_.remaining(); }
     /// Makes the field that the part's optimisation asks for, and chooses it for the open variant.
     void optimise();
     /// Ends a running optimisation after its step; what is there becomes the field.
     void stopAndKeep() { enough_ = true; }
     bool isOptimising() const { return optimising_; }
     /// The field of a running optimisation so far; null: none.
-    std::shared_ptr<const field::DensityField> growing() const { return growing_; }
+    std::shared_ptr<const field::DensityField> growing() const { return isBusyHere() ? growing_ : nullptr; }
     /// One key from a changed number to a safety factor: the rebuilt solid at level 'look'. When the open variant was
     /// checked with another recipe, that one stays on the shelf and the change becomes a variant of its own.
     void quickCheck();
@@ -119,7 +139,10 @@ class Session : public QObject {
     void projectOpened();
     void changed();  ///< recipe, variants or results
     void busyChanged(bool busy, const QString& title);
-    void ran(escultura::project::Stage upTo);  ///< run() has ended well
+    void ran(escultura::project::Stage upTo);  ///< run() of the open variant has ended well
+    /// Work that took a while has ended. @param variant  whose results are new; -1: none's
+    void finished(const QString& words, std::int64_t variant);
+    void waitingChanged();
     void progressed(const QString& step, double share);
     /// A point of a curve of the running work, such as "residual".
     void recorded(const QString& curve, double x, double y);
@@ -132,6 +155,14 @@ class Session : public QObject {
     /// Begins to test what could govern, when a check that counts is fresh and nothing else runs.
     void testInBackground();
     void start(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
+    /// Begins at once or when all that was asked for before has ended.
+    void queue(Job job, std::function<void()> begin);
+    void beginNext();
+    void startRun(const Job& job);
+    /// Index of a variant; none: it is gone.
+    std::optional<std::size_t> indexOf(std::int64_t variant) const;
+    /// Names the variant where there are several.
+    QString titleOf(const QString& what, std::int64_t variant) const;
     friend class EditCommand;
     friend class StoredCommand;
     /// @param resultsSaved  all its results are in the file of that path
@@ -159,7 +190,13 @@ class Session : public QObject {
     std::shared_ptr<const field::DensityField> growing_;
     bool background_ = false;  ///< the worker tests without having been asked
     bool testsByItself_ = qgetenv("ESCULTURA_AUTOMATIC_TESTS") != "0";
-    std::function<void()> next_;          ///< asked for while the worker gives way
+    std::function<void()> next_;  ///< asked for while the worker gives way
+    Job running_;
+    std::optional<duty::Recipe> runningRecipe_;  ///< that it makes results for
+    std::vector<Job> waiting_;
+    std::map<int, std::function<void()>> begin_;  ///< of those that wait
+    int jobs_ = 0;
+    WorkClock workClock_;
     std::string testedKey_, givenUpKey_;  ///< findings that are tested; whose tests were cancelled or failed
     bool keepAgain_ = false;
     std::shared_ptr<Progress> progress_;

@@ -114,18 +114,17 @@ class TestRender : public QObject {
         QVERIFY(moved.pixel(30, 100) != qRgb(0, 0, 0) && (moved.pixel(120, 100) & 0xffffff) == 0);
     }
     void projectionAndPickingAgree() {
-        Renderer r;
-        r.setScene(cube(10, {200, 200, 200}));
+        const Picker picker(cube(10, {200, 200, 200}));
         const Camera c = fit(Box3{Vec3::Constant(-10), Vec3::Constant(10)}, 300, 200);
         for (const Vec3& p : {Vec3(10, -10, 10), Vec3(10, -3, 2), Vec3(2, -10, 4), Vec3(1, -2, 10)}) {
             const Vec3 pixel = c.project(0.98 * p, 300, 200);
-            const auto hit = r.pick(c, 300, 200, pixel[0], pixel[1]);
+            const auto hit = picker.pick(c, 300, 200, pixel[0], pixel[1]);
             QVERIFY(hit);
             const Vec3 back = c.project(hit->position, 300, 200);
             QVERIFY(std::hypot(back[0] - pixel[0], back[1] - pixel[1]) < 0.01);
             QVERIFY(std::abs(hit->position.cwiseAbs().maxCoeff() - 10) < 1e-3);  // on the cube
         }
-        QVERIFY(!r.pick(c, 300, 200, 2, 2));
+        QVERIFY(!picker.pick(c, 300, 200, 2, 2));
     }
     void fitShowsTheWholeBox() {
         const Box3 box{Vec3(0, -60, -50), Vec3(200, 60, 50)};
@@ -352,7 +351,7 @@ class TestRender : public QObject {
             renderer.setScene(scene);
             const QImage image = renderer.render(c, 300, 300, false);
             const Vec3 at = c.project(Vec3(x, 0, 10), 300, 300);
-            const auto hit = renderer.pick(c, 300, 300, at[0], at[1]);
+            const auto hit = Picker(scene).pick(c, 300, 300, at[0], at[1]);
             const bool drawn = qRed(image.pixel(static_cast<int>(at[0]), static_cast<int>(at[1]))) -
                                    qBlue(image.pixel(static_cast<int>(at[0]), static_cast<int>(at[1]))) >
                                40;
@@ -379,14 +378,12 @@ class TestRender : public QObject {
         QCOMPARE(seen(s, -4), 0);
     }
     void labelsOfHiddenPlacesAreKnown() {
-        Renderer renderer;
         const auto scene = cube(10, {200, 200, 200});
-        renderer.setScene(scene);
         const Camera c = fit(scene->bounds, 300, 300, Vec3(0, 0, -1), Vec3::UnitY());
         std::vector<Label> labels{{Label::Role::load, Vec3(0, 0, 10), "front", ""},
                                   {Label::Role::load, Vec3(0, 0, -10), "back", ""},
                                   {Label::Role::load, Vec3(10.5, 0, -10), "beside", ""}};
-        markHidden(labels, renderer, c, QSize(300, 300));
+        markHidden(labels, Picker(scene), c, QSize(300, 300));
         QVERIFY(!labels[0].isHidden && labels[1].isHidden && !labels[2].isHidden);
     }
     void reportTellsWhatWasChosen() {

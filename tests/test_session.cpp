@@ -152,6 +152,103 @@ class TestSession : public QObject {
         QCOMPARE(busy.count(), 2);
         QCOMPARE(busy[0][1].toString(), QString("Waiting"));
     }
+    /// Runs of several variants wait for each other; meanwhile any variant can be opened and changed.
+    void runsOfVariantsWait() {
+        QSignalSpy ended(s_.get(), &Session::finished), ran(s_.get(), &Session::ran);
+        s_->edit("New variant", [](Project& p) { project::addVariant(p, p.open); });
+        threshold(0.46);
+        const auto first = s_->project().variants[0].id, second = s_->variant().id;
+        s_->edit("Open variant", [](Project& p) { p.open = 0; });
+        s_->run(Stage::surface);
+        QVERIFY(s_->isBusy() && s_->isAskedFor(Stage::surface) && s_->isBusyHere());
+        QVERIFY(!s_->isAskedFor(Stage::findings));
+        s_->run(Stage::surface);  // the same again: nothing waits
+        QVERIFY(s_->waiting().empty());
+        s_->edit("Open variant", [](Project& p) { p.open = 1; });
+        QVERIFY(!s_->isAskedFor(Stage::surface) && !s_->isBusyHere());
+        s_->run(Stage::surface);
+        s_->run(Stage::findings);
+        const QString file = dir_.filePath("while-running.escultura");
+        s_->saveProject(file);
+        QCOMPARE(s_->waiting().size(), std::size_t(3));
+        QVERIFY2(s_->waiting()[0].title.contains(" of " + QString::fromStdString(s_->variant().name)),
+                 qPrintable(s_->waiting()[0].title));
+        QVERIFY(s_->isAskedFor(Stage::findings));
+        s_->drop(s_->waiting()[1].id);  // not the findings, then
+        QVERIFY(!s_->isAskedFor(Stage::findings) && s_->isAskedFor(Stage::surface));
+        threshold(0.44);  // what waits is run with the recipe that it finds
+        s_->edit("Open variant", [](Project& p) { p.open = 0; });
+        QVERIFY(settle());
+        QVERIFY(s_->waiting().empty());
+        const auto& variants = s_->project().variants;
+        for (const auto& v : variants) QVERIFY(s_->project().surface(v.recipe));
+        QVERIFY(!s_->project().check(variants[1].recipe));
+        QCOMPARE(variants[1].recipe.threshold, 0.44);
+        QVERIFY(s_->freshness(1, Stage::surface) == Freshness::fresh);
+        QCOMPARE(ran.count(), 1);  // only the open one's is shown
+        QCOMPARE(ended.count(), 2);
+        QCOMPARE(ended[0][1].value<std::int64_t>(), first);
+        QCOMPARE(ended[1][1].value<std::int64_t>(), second);
+        QVERIFY(!s_->isModified() && QFileInfo(file).size() > 1000);
+        // a run begins anew when the recipe has changed since it was asked for
+        threshold(0.47);
+        s_->run(Stage::surface);
+        threshold(0.48);
+        QVERIFY(!s_->isAskedFor(Stage::surface));
+        s_->run(Stage::surface);
+        QCOMPARE(s_->waiting().size(), std::size_t(1));
+        QVERIFY(settle());
+        QVERIFY(s_->freshness(Stage::surface) == Freshness::fresh);
+    }
+    /// The variant that a run waits for is gone: the next one's turn.
+    void whatWaitsForAVariantThatIsGone() {
+        s_->run(Stage::surface);
+        s_->edit("New variant", [](Project& p) { project::addVariant(p, p.open); });
+        threshold(0.4);
+        s_->run(Stage::surface);
+        QCOMPARE(s_->waiting().size(), std::size_t(1));
+        s_->undoStack().undo();
+        s_->undoStack().undo();
+        QCOMPARE(s_->project().variants.size(), std::size_t(1));
+        QVERIFY(settle());
+        QVERIFY(s_->waiting().empty() && s_->freshness(Stage::surface) == Freshness::fresh);
+    }
+    /// Remaining time by how long the same steps took before, for a larger run as the forecasts compare.
+    void remainingTimeIsMeasured() {
+        static double now = 0;
+        WorkClock clock;
+        clock.setTime([] { return now; });
+        clock.begin("Check", 0);
+        QVERIFY(!clock.remaining());
+        auto run = [&](double scale) {
+            clock.step("mesh", 0);
+            now += 10 * scale;
+            clock.step("solve", 0.5);
+            now += 20 * scale;
+            clock.step("solve", 1);
+            now += 10 * scale;
+            clock.end(true);
+        };
+        clock.begin("Check", 5);  // forecast for another machine
+        run(1);
+        QCOMPARE(clock.likely("Check", 5), 40.);
+        QCOMPARE(clock.likely("Check", 10), 80.);
+        QCOMPARE(clock.likely("Surface", 7), 7.);
+        clock.begin("Check", 10);
+        clock.step("mesh", 0);
+        QVERIFY(std::abs(*clock.remaining() - 80) < 1e-9);
+        now += 15;
+        QVERIFY(std::abs(*clock.remaining() - 65) < 1e-9);
+        now += 25;  // meshing took twice as long as it should: what follows is not there yet
+        QVERIFY(std::abs(*clock.remaining() - 60) < 1e-9);
+        clock.step("solve", 0.5);  // half of thirty seconds twice over
+        QVERIFY(std::abs(*clock.remaining() - 30) < 1e-9);
+        clock.end(false);  // cancelled: no measure
+        QCOMPARE(clock.likely("Check", 10), 80.);
+        QVERIFY(!clock.remaining());
+        QCOMPARE(timeWords(42), QString("about 40 s"));
+        QCOMPARE(timeWords(200), QString("about 3 min"));
+    }
     /// Work tells its steps from several threads at once; what the window shows is one of them, whole.
     void stepsFromSeveralThreads() {
         const std::string words[] = {std::string(40, 'a'), std::string(4000, 'b'), std::string(400, 'c')};

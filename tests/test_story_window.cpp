@@ -8,6 +8,7 @@
 #include "judge/requirements.hpp"
 #include "report/report.hpp"
 #include "theme/theme.hpp"
+#include "watched_application.hpp"
 #include "widgets.hpp"
 #include "window_driver.hpp"
 
@@ -174,5 +175,7 @@ class TestStoryWindow : public QObject, WindowDriver {
     }
 };
 
-QTEST_MAIN(TestStoryWindow)
+int main(int argc, char** argv) {
+    return WatchedApplication::run<TestStoryWindow>(argc, argv);
+}
 #include "test_story_window.moc"

@@ -9,6 +9,7 @@
 #include "project/run.hpp"
 #include "store/storage.hpp"
 #include "theme/theme.hpp"
+#include "watched_application.hpp"
 #include "widgets.hpp"
 #include "window_driver.hpp"
 
@@ -257,6 +258,31 @@ class TestWindow : public QObject, WindowDriver {
         QCOMPARE(w_->session().freshness(Stage::check), Freshness::fresh);
         QCOMPARE(w_->session().recipe().threshold, 0.5);
     }
+    /// Two checks asked for one after the other: one runs, one waits; what ends out of sight is told and can be opened.
+    void checksOfSeveralVariantsWait() {
+        click("newVariant");
+        QTest::keyClick(w_.get(), Qt::Key_2);
+        type(find<QLineEdit>("thresholdEdit"), "0.46");
+        QTest::keyClick(w_.get(), Qt::Key_B, Qt::ControlModifier);
+        QVERIFY(find<QFrame>("progress")->isVisible());
+        QTest::keyClick(w_.get(), Qt::Key_Tab, Qt::ControlModifier);
+        QCOMPARE(w_->session().project().open, std::size_t(0));
+        QVERIFY(!find<QWidget>("doneRow")->isVisible());
+        QTest::keyClick(w_.get(), Qt::Key_B, Qt::ControlModifier);
+        QCOMPARE(w_->findChildren<QWidget*>("waitingRow").size(), 1);
+        QVERIFY(find<QLabel>("progressWords")->text().contains("of B"));
+        click("takeBack");
+        QVERIFY(w_->session().waiting().empty());
+        QTest::keyClick(w_.get(), Qt::Key_B, Qt::ControlModifier);
+        QVERIFY(settle());
+        QVERIFY(find<QWidget>("doneRow")->isVisible());
+        QVERIFY(find<QLabel>("doneWords")->text().contains("of B done"));
+        emit find<QLabel>("doneWords")->linkActivated(QString::number(w_->session().project().variants[1].id));
+        QCOMPARE(w_->session().project().open, std::size_t(1));
+        QVERIFY(!find<QWidget>("doneRow")->isVisible());
+        QVERIFY(w_->session().freshness(0, Stage::surface) == Freshness::fresh);
+        QVERIFY(w_->session().freshness(1, Stage::surface) == Freshness::fresh);
+    }
     void readsTheValueUnderThePointer() {
         runAll();
         w_->viewBar().setShow(report::Show::check);
@@ -264,8 +290,9 @@ class TestWindow : public QObject, WindowDriver {
         w_->view().look(Vec3(0, 0, -1), Vec3::UnitY());
         View& v = w_->view();
         const QPoint middle(v.width() / 2, v.height() / 2);  // the bar's middle
+        QVERIFY(v.scene());                                  // nothing is read before it is there
         hover(v, middle);
-        QVERIFY(v.readingText().contains("von Mises"));
+        QVERIFY2(v.readingText().contains("von Mises"), qPrintable(v.readingText()));
         QVERIFY(v.readingText().contains("MPa"));
         QTest::mouseClick(&v, Qt::LeftButton, {}, middle);
         QCOMPARE(v.pinnedCount(), 1);
@@ -455,5 +482,7 @@ class TestWindow : public QObject, WindowDriver {
     }
 };
 
-QTEST_MAIN(TestWindow)
+int main(int argc, char** argv) {
+    return WatchedApplication::run<TestWindow>(argc, argv);
+}
 #include "test_window.moc"

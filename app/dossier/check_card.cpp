@@ -197,6 +197,7 @@ void CheckCard::connectResults() {
         if (busy) residual_->clear(), convergence_->clear();
     });
     connect(&session_, &Session::recorded, this, [this](const QString& curve, double x, double y) {
+        if (!session_.isBusyHere() || (curve != "residual" && curve != "safety factor")) return;
         Chart* chart = curve == "residual" ? residual_ : convergence_;
         if (curve == "residual" && x == 0) chart->clear();
         if (chart->isEmpty())
@@ -335,7 +336,7 @@ QString CheckCard::restWords(const CheckResult& check) const {
 }
 
 void CheckCard::refreshCurves(const CheckResult& check) {
-    if (!check.passes.empty() && !session_.isBusy()) {
+    if (!check.passes.empty() && !session_.isBusyHere()) {
         std::vector<QPointF> points;
         for (const auto& pass : check.passes)
             points.emplace_back(static_cast<double>(pass.unknowns),
@@ -345,7 +346,7 @@ void CheckCard::refreshCurves(const CheckResult& check) {
                                            .arg(check.converged ? "converged" : "not converged",
                                                 num(100 * check.passes.back().change)));
     }
-    if (!session_.isBusy() && !check.residual.empty()) {
+    if (!session_.isBusyHere() && !check.residual.empty()) {
         std::vector<QPointF> points;
         double x = 0;
         for (const auto& row : check.residual) {
@@ -380,7 +381,7 @@ void CheckCard::refreshBody() {
                           link(QString::number(k), "remove"));
     local_->setText(finer.join("<br/>"));
     local_->setVisible(!finer.isEmpty());
-    run_->setEnabled(!session_.isBusy());
+    run_->setEnabled(!session_.isAskedFor(Stage::findings));
 
     refreshExpected();
     analyses_->refresh();
@@ -389,7 +390,8 @@ void CheckCard::refreshBody() {
     for (QWidget* w : {static_cast<QWidget*>(cases_), static_cast<QWidget*>(last_), static_cast<QWidget*>(quality_),
                        static_cast<QWidget*>(angles_), static_cast<QWidget*>(mesh_), static_cast<QWidget*>(reactions_)})
         w->setVisible(known);
-    convergence_->setVisible((known && !k.check->passes.empty()) || (session_.isBusy() && !convergence_->isEmpty()));
+    convergence_->setVisible((known && !k.check->passes.empty()) ||
+                             (session_.isBusyHere() && !convergence_->isEmpty()));
     if (!known) return;
     refreshCases(*k.check);
     const CheckResult& check = *k.check;

@@ -256,7 +256,7 @@ void FieldCard::refreshBody() {
     const Recipe& recipe = session_.recipe();
     refreshChoices();
     const auto f = project.field();
-    build_->setEnabled(!session_.isBusy() && f);
+    build_->setEnabled(!session_.isAskedFor(Stage::surface) && f);
     addField_->setEnabled(!session_.isBusy());
     control_->setEnabled(f != nullptr);
     const bool toBeMade = !f && recipe.field.how == FieldChoice::How::made;

@@ -174,7 +174,7 @@ void FindingsCard::previewShare(int percent) {
 }
 
 void FindingsCard::applyShare(double share) {
-    if (session_.isBusy() || std::abs(share - session_.recipe().hotspotShare) < 1e-9) return;
+    if (std::abs(share - session_.recipe().hotspotShare) < 1e-9) return;
     session_.edit("Height of peaks", [share](Project& p) { p.variants[p.open].recipe.hotspotShare = share; });
     if (session_.project().check(session_.recipe())) session_.run(Stage::findings);
 }
@@ -188,7 +188,7 @@ void FindingsCard::refreshBody() {
     }
     const LastKnown k = session_.lastKnown();
     const bool fresh = session_.project().findings(session_.recipe()) != nullptr;
-    find_->setEnabled(!session_.isBusy() && !fresh);
+    find_->setEnabled(!session_.isAskedFor(Stage::findings) && !fresh);
     findings_ = fresh        ? findingsOf(session_.project(), session_.recipe())
                 : k.findings ? k.findings->findings
                              : std::vector<Finding>{};
@@ -216,7 +216,7 @@ void FindingsCard::refreshBody() {
     for (const Finding& f : findings_)
         untested =
             untested || (f.kind == Finding::Kind::hotspot && f.evidence.verdict == assess::HotspotClass::untested);
-    testAll_->setEnabled(fresh && untested && !session_.isBusy());
+    testAll_->setEnabled(fresh && untested && !session_.isBusyHere());
     showDetail();
 }
 
@@ -299,7 +299,7 @@ void FindingsCard::showDetail() {
                                        : "Select a finding to see it, to test it and to sign its disposition.";
     const bool hot = f && f->kind == Finding::Kind::hotspot;
     const bool tested = hot && f->evidence.verdict != assess::HotspotClass::untested;
-    test_->setEnabled(hot && !tested && fresh && !session_.isBusy());
+    test_->setEnabled(hot && !tested && fresh && !session_.isBusyHere());
     chart_->setVisible(tested);
     offered_.clear();
     if (f) {
@@ -318,7 +318,7 @@ void FindingsCard::showDetail() {
 
 void FindingsCard::followProposal(const QString& key) {
     const auto i = static_cast<std::size_t>(key.toInt());
-    if (i >= offered_.size() || session_.isBusy()) return;
+    if (i >= offered_.size()) return;
     const Proposal p = offered_[i];
     if (p.kind == Proposal::Kind::exclude) {
         decision_->setCurrentText("accept");

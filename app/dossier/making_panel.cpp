@@ -147,7 +147,7 @@ void MakingPanel::connectInputs() {
         keep_->setEnabled(false);
     });
     connect(&session_, &Session::recorded, this, [this](const QString& curve, double x, double y) {
-        if (curve != "objective") return;
+        if (curve != "objective" || !session_.isBusyHere()) return;
         if (x <= 1) curve_->setCurve({}, true, none, "steps");
         curve_->addPoint({x, y});
         curve_->setVisible(true);

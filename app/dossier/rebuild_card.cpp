@@ -219,8 +219,8 @@ void RebuildCard::refreshBody() {
     edit_->setEnabled(surface);
     deviation_->setEnabled(k.cage != nullptr);
     step_->setEnabled(solid && !busy);
-    quick_->setEnabled(!busy && session_.hasProject());
-    rebuild_->setEnabled(!busy && !solid);
+    quick_->setEnabled(!session_.isAskedFor(Stage::findings));
+    rebuild_->setEnabled(!session_.isAskedFor(Stage::rebuild) && !solid);
     cage_->setText(cageWords(k, surface));
     solid_->setText(solidWords(k));
     QString problems;

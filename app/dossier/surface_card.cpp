@@ -331,7 +331,7 @@ void SurfaceCard::refreshBody() {
     overhang_->setValue(r.printing.overhang);
     const LastKnown k = session_.lastKnown();
     members_->show(k.surface.get(), r.thin);
-    build_->setEnabled(!session_.isBusy());
+    build_->setEnabled(!session_.isAskedFor(Stage::surface));
     for (auto* b : {deviation_, thickness_, curvature_, draft_, overhangs_, export_})
         b->setEnabled(k.surface != nullptr);
     const auto process = session_.project().process(r);

@@ -44,20 +44,21 @@ class ShelfCard : public QFrame {
         auto* l = new QHBoxLayout(this);
         l->setContentsMargins(6, large ? 5 : 3, 8, large ? 5 : 3);
         l->setSpacing(8);
-        auto* image = new QLabel;
-        image->setFixedSize(large ? QSize(66, 56) : QSize(28, 24));
-        if (!picture.isNull())
-            image->setPixmap(
-                large ? picture
-                      : picture.scaled(image->size(), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation));
-        image->setObjectName("thumbnail");
-        l->addWidget(image);
+        image_ = new QLabel;
+        image_->setFixedSize(large ? QSize(66, 56) : QSize(28, 24));
+        image_->setObjectName("thumbnail");
+        setPicture(picture);
+        l->addWidget(image_);
         const QString gap = large ? "<br/>" : "&nbsp;&nbsp; ";
         auto* text = new QLabel("<b>" + name.toHtmlEscaped() + "</b> <span style='color:" + theme::muted.name() + "'>" +
                                 detail.toHtmlEscaped() + "</span>" + gap + figures + gap + verdict);
         l->addWidget(text, 1);
         if (large) theme::fix(this, theme::Length::width, 236);
         theme::fix(this, theme::Length::height, large ? 70 : 32);
+    }
+    void setPicture(const QPixmap& picture) {
+        if (!picture.isNull())
+            image_->setPixmap(picture.scaled(image_->size(), Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation));
     }
 
   protected:
@@ -88,6 +89,7 @@ class ShelfCard : public QFrame {
     void contextMenuEvent(QContextMenuEvent* e) override { menu(e->globalPos()); }
 
   private:
+    QLabel* image_ = nullptr;
     std::optional<QPointF> pressed_;
 };
 
@@ -122,10 +124,16 @@ Shelf::Shelf(Session& session, QWidget* parent) : QFrame(parent), session_(sessi
 }
 
 void Shelf::setThumbnail(std::int64_t variant, const QImage& image) {
-    if (image.isNull()) return;
+    if (image.isNull() || !session_.hasProject()) return;
     thumbnails_[variant] =
         QPixmap::fromImage(image.scaled(66, 56, Qt::KeepAspectRatioByExpanding, Qt::SmoothTransformation));
-    refresh();
+    // in the card that stands: a click that has begun on it goes on
+    const Project& p = session_.project();
+    for (auto* card : findChildren<QFrame*>("card")) {
+        const int i = card->property("variant").toInt();
+        if (i < static_cast<int>(p.variants.size()) && p.variants[static_cast<std::size_t>(i)].id == variant)
+            static_cast<ShelfCard*>(card)->setPicture(thumbnails_[variant]);
+    }
 }
 
 QString Shelf::verdictOf(std::size_t i) const {
@@ -213,13 +221,11 @@ void Shelf::refresh() {
                           verdict, i == p.open, large_);
         card->setProperty("variant", static_cast<int>(i));
         card->open = [this, i] {
-            if (session_.project().open != i && !session_.isBusy())
-                session_.edit("Open variant", [i](Project& q) { q.open = i; });
+            if (session_.project().open != i) session_.edit("Open variant", [i](Project& q) { q.open = i; });
         };
         card->menu = [this, i](const QPoint& where) { emit variantMenu(i, where); };
         card->beside = [this, i] { emit besideAsked(i); };
         card->moved = [this, i](int places) {
-            if (session_.isBusy()) return;
             session_.edit("Reorder variants", [i, places](Project& q) { moveVariant(q, i, places); });
         };
         card->setToolTip((differs.isEmpty() ? QString() : differs + "\n\n") +
@@ -241,9 +247,8 @@ void Shelf::refresh() {
         theme::fix(original, theme::Length::height, large_ ? 70 : 32);
         original->setProperty("dashed", true);
         original->setToolTip("Adds the design before the optimisation, to compare with");
-        connect(original, &QPushButton::clicked, this, [this] {
-            if (!session_.isBusy()) session_.edit("Original as baseline", [](Project& q) { project::addOriginal(q); });
-        });
+        connect(original, &QPushButton::clicked, this,
+                [this] { session_.edit("Original as baseline", [](Project& q) { project::addOriginal(q); }); });
         row_->addWidget(original);
     }
     row_->addStretch();

@@ -240,11 +240,13 @@ void apply(QApplication& application, bool dark, int textSize) {
     dark_ = dark;
     scale_ = textSize / 100.0;
     for (const Role& r : roles) *r.colour = QColor(dark ? r.dark : r.light);
-    application.setStyle(QStyleFactory::create("Fusion"));
+    // each of these goes through every widget there is: only what changes is set
+    if (!application.property("themed").toBool()) application.setStyle(QStyleFactory::create("Fusion"));
+    application.setProperty("themed", true);
     QFont font(QFontDatabase::families().contains("Inter") ? "Inter" : application.font().family());
     font.setPixelSize(px(13));
     font.setStyleStrategy(QFont::PreferAntialias);
-    application.setFont(font);
+    if (application.font() != font) application.setFont(font);
     QPalette p;
     p.setColor(QPalette::Window, paper);
     p.setColor(QPalette::Base, card);
@@ -261,7 +263,6 @@ void apply(QApplication& application, bool dark, int textSize) {
         p.setColor(QPalette::Disabled, role, faded);
     application.setPalette(p);
     application.setStyleSheet(style(sheet));
-    ;
 }
 
 QIcon icon(const QString& name) {

@@ -26,11 +26,7 @@ View::View(QWidget* parent) : QWidget(parent) {
     setFocusPolicy(Qt::StrongFocus);
     setMinimumSize(320, 150);
     setAccessibleName("View of the part");
-    try {
-        renderer_ = std::make_unique<render::Renderer>();
-    } catch (const std::exception& e) {
-        failure_ = e.what();
-    }
+    connect(&drawing_, &Drawing::ready, this, &View::take, Qt::QueuedConnection);
     rest_.setSingleShot(true);
     rest_.setInterval(180);
     connect(&rest_, &QTimer::timeout, this, [this] { redraw(false); });
@@ -38,16 +34,70 @@ View::View(QWidget* parent) : QWidget(parent) {
 
 View::~View() = default;
 
-void View::setScene(std::shared_ptr<const render::Scene> scene, bool refit) {
-    scene_ = std::move(scene);
-    if (!renderer_ || !scene_) return;
-    renderer_->setScene(scene_);
+void View::setScene(Drawing::Make make, bool refit, const std::optional<Drawing::Small>& small) {
+    toFit_ = toFit_ || refit || !fitted_;
+    isWhole_ = isWhole_ || toFit_;
     reading_.clear();  // of what was shown before
-    for (render::Label& pin : pinned_) pin.strong = wordsNear(pin.position).toStdString();
-    if (refit || !fitted_)
-        fit();
-    else
-        redraw(false);
+    ordered_ = drawing_.setScene(std::move(make), frame(false), toFit_, small);
+    if (toFit_ && !fitted_) fitted_ = true;
+    update();
+}
+
+void View::setScene(std::shared_ptr<const render::Scene> scene, bool refit) {
+    setScene([scene = std::move(scene)] { return scene; }, refit);
+}
+
+std::shared_ptr<const render::Scene> View::scene() {
+    if (shown_ != ordered_) settle();
+    return scene_;
+}
+
+const render::Camera& View::camera() {
+    settleFit();
+    return camera_;
+}
+
+Drawing::Frame View::frame(bool moving) const {
+    const double ratio = devicePixelRatioF();
+    return {camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), ratio, !moving, ground()};
+}
+
+void View::take() {
+    Drawing::Done done = drawing_.take();
+    shown_ = std::max(shown_, done.order);
+    if (done.scene) {
+        scene_ = std::move(done.scene);
+        reading_.clear();
+        for (render::Label& pin : pinned_) pin.strong = wordsNear(pin.position).toStdString();
+    }
+    if (done.picker) picker_ = std::move(done.picker);
+    if (done.frame) std::tie(frame_, frameCamera_) = std::move(*done.frame);
+    if (done.fitted && shown_ == ordered_) {
+        toFit_ = false;
+        camera_ = done.fitted->camera;
+        if (frame_.size() != QSize(frame(false).width, frame(false).height)) {  // the window has changed meanwhile
+            camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up);
+            redraw(false);
+        } else if (!drawing_.isIdle()) {
+            redraw(false);
+        }
+    }
+    for (const auto& [image, tell] : done.small) tell(image);
+    if (done.scene && pointer_ && !dragging_) updateReading(*pointer_);
+    if (!done.failure.isEmpty()) {
+        toFit_ = false;
+        emit drawingFailed(done.failure);
+    }
+    update();
+}
+
+void View::settle() {
+    drawing_.finish();
+    take();
+}
+
+void View::settleFit() {
+    if (toFit_) settle();
 }
 
 void View::setNotice(const QString& notice) {
@@ -80,7 +130,7 @@ void View::measureAt(const QPointF& at) {
     if (!hit) return;
     if (measuredAt_.size() == 3) measuredAt_.clear();
     measuredAt_.push_back(hit->position);
-    measured_ = measured(measuredAt_, renderer_->wallBelow(*hit));
+    measured_ = measured(measuredAt_, picker_->wallBelow(*hit));
     update();
 }
 
@@ -88,7 +138,7 @@ void View::paintMeasure(QPainter& painter) {
     painter.setPen(QPen(theme::clay, 1.6));
     painter.setBrush(theme::card);
     QPolygonF way;
-    for (const Vec3& p : measuredAt_) way << placeOf(p);
+    for (const Vec3& p : measuredAt_) way << drawnAt(p);
     painter.setBrush(Qt::NoBrush);
     painter.drawPolyline(way);
     painter.setBrush(theme::card);
@@ -130,26 +180,33 @@ void View::setDots(std::vector<Dot> dots) {
     update();
 }
 
-std::optional<render::Hit> View::hitAt(const QPointF& at) const {
-    if (!renderer_ || !scene_) return std::nullopt;
-    return renderer_->pick(camera_, width(), height(), at.x(), at.y());
+std::optional<render::Hit> View::hitAt(const QPointF& at) {
+    if (shown_ != ordered_) settle();
+    if (!picker_) return std::nullopt;
+    return picker_->pick(camera_, width(), height(), at.x(), at.y());
 }
 
-QPointF View::placeOf(const Vec3& p) const {
+QPointF View::drawnAt(const Vec3& p) const {
+    const Vec3 at = frameCamera_.project(p, width(), height());
+    return {at[0], at[1]};
+}
+
+QPointF View::placeOf(const Vec3& p) {
+    settleFit();
     const Vec3 at = camera_.project(p, width(), height());
     return {at[0], at[1]};
 }
 
 void View::fit() {
-    if (!scene_) return;
-    camera_ = fitted_ ? render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up)
-                      : render::fit(scene_->bounds, width(), height());
+    if (!scene()) return;
+    camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up);
     fitted_ = isWhole_ = true;
     redraw(false);
 }
 
 void View::look(const Vec3& direction, const Vec3& up) {
-    if (!scene_) return;
+    settleFit();
+    if (!scene_ && !scene()) return;
     camera_ = render::fit(scene_->bounds, width(), height(), direction, up);
     isWhole_ = true;
     redraw(false);
@@ -157,7 +214,8 @@ void View::look(const Vec3& direction, const Vec3& up) {
 }
 
 void View::flyTo(const Vec3& p) {
-    if (!scene_) return;
+    settleFit();
+    if (!scene_ && !scene()) return;
     camera_.focus = p;
     camera_.height = std::min(camera_.height, 0.5 * scene_->bounds.diagonal());
     isWhole_ = false;
@@ -166,6 +224,7 @@ void View::flyTo(const Vec3& p) {
 }
 
 void View::zoomTo(double height) {
+    settleFit();
     camera_.height = height;
     isWhole_ = false;
     redraw(false);
@@ -173,42 +232,49 @@ void View::zoomTo(double height) {
 }
 
 void View::redraw(bool moving) {
-    if (!renderer_ || !scene_) return;
-    const double ratio = devicePixelRatioF();
-    frame_ = renderer_->render(camera_, static_cast<int>(width() * ratio), static_cast<int>(height() * ratio), !moving,
-                               ground());
-    frame_.setDevicePixelRatio(ratio);
+    if (!scene_ && !ordered_) return;
+    drawing_.draw(frame(moving));
     if (moving) rest_.start();
-    update();
+}
+
+void View::askForSmall(const Drawing::Small& small) {
+    if (scene_ || ordered_) drawing_.draw(frame(false), small);
 }
 
 QImage View::thumbnail(int w, int h, double seen) {
-    if (!renderer_ || !scene_) return {};
-    render::Camera c = render::fit(scene_->bounds, w, h);
-    c.height *= seen;
-    return renderer_->render(c, w * 2, h * 2, true, ground());
+    return drawing_.picture([&](render::Renderer& renderer, const render::Scene& scene) {
+        render::Camera c = render::fit(scene.bounds, w, h);
+        c.height *= seen;
+        return renderer.render(c, w * 2, h * 2, true, ground());
+    });
 }
 
 QImage View::picture(int w, int h) {
-    if (!renderer_ || !scene_) return {};
+    if (!scene()) return {};
     render::Camera c = camera_;
     c.height *= std::max(1.0, (static_cast<double>(width()) / height()) / (static_cast<double>(w) / h));
-    QImage image = renderer_->render(c, w, h, true);
+    QImage image = drawing_.picture(
+        [&](render::Renderer& renderer, const render::Scene&) { return renderer.render(c, w, h, true); });
+    if (image.isNull()) return {};
     QPainter painter(&image);
     painter.setFont(font());
     render::Scene overlay = render::overlayOf(*scene_);
-    render::markHidden(overlay.labels, *renderer_, c, image.size());
+    render::markHidden(overlay.labels, *picker_, c, image.size());
     render::paintOverlay(painter, image.size(), overlay, c);
     return image;
 }
 
 QImage View::transparentPicture(int w, int h) {
-    if (!renderer_ || !scene_) return {};
+    if (!scene()) return {};
     render::Camera c = camera_;
     c.height *= std::max(1.0, (static_cast<double>(width()) / height()) / (static_cast<double>(w) / h));
     // what differs between a black and a white ground is the ground
-    const QImage black = renderer_->render(c, w, h, true, {0, 0, 0}),
-                 white = renderer_->render(c, w, h, true, {255, 255, 255});
+    auto drawn = [&](render::Colour under) {
+        return drawing_.picture(
+            [&](render::Renderer& renderer, const render::Scene&) { return renderer.render(c, w, h, true, under); });
+    };
+    const QImage black = drawn({0, 0, 0}), white = drawn({255, 255, 255});
+    if (black.isNull() || white.isNull()) return {};
     QImage image(w, h, QImage::Format_ARGB32);
     for (int y = 0; y < h; ++y)
         for (int x = 0; x < w; ++x) {
@@ -220,13 +286,13 @@ QImage View::transparentPicture(int w, int h) {
     QPainter painter(&image);
     painter.setFont(font());
     render::Scene overlay = render::overlayOf(*scene_);
-    render::markHidden(overlay.labels, *renderer_, c, image.size());
+    render::markHidden(overlay.labels, *picker_, c, image.size());
     render::paintOverlay(painter, image.size(), overlay, c);
-    redraw(false);
     return image;
 }
 
 void View::setCamera(const render::Camera& camera) {
+    settleFit();
     camera_ = camera;
     fitted_ = true;
     isWhole_ = false;
@@ -242,17 +308,19 @@ std::vector<Vec3> View::pinnedPlaces() const {
 void View::paintEvent(QPaintEvent*) {
     QPainter painter(this);
     painter.fillRect(rect(), theme::paper);
-    if (!failure_.isEmpty() || !scene_) {
+    const QString failure = drawing_.failure();
+    if (!failure.isEmpty() || !scene_ || !picker_) {
+        if (failure.isEmpty() && ordered_) return;  // the first one is being made
         painter.setPen(theme::muted);
         painter.drawText(rect().adjusted(40, 40, -40, -40), Qt::AlignCenter | Qt::TextWordWrap,
-                         failure_.isEmpty()
+                         failure.isEmpty()
                              ? "Open a part file (Ctrl+O), drop one here, or start with the demo in the File menu."
-                             : failure_);
+                             : failure);
         return;
     }
     painter.drawImage(QPointF(0, 0), frame_);
     const render::Scene over = overlay();
-    render::paintOverlay(painter, size(), over, camera_,
+    render::paintOverlay(painter, size(), over, frameCamera_,
                          {theme::card, theme::ink, theme::muted, theme::line, theme::clay, theme::teal, theme::ochre});
     const QFontMetricsF metrics(font());
     if (scene_->legend.shown) {
@@ -273,7 +341,7 @@ void View::paintEvent(QPaintEvent*) {
             if (d.selected != selected || (d.normal.dot(camera_.direction) > 0.05 && !selected)) continue;
             painter.setPen(QPen(selected ? theme::card : theme::muted, 1));
             painter.setBrush(selected ? theme::teal : theme::card);
-            painter.drawEllipse(placeOf(d.position), selected ? 4.5 : 2.5, selected ? 4.5 : 2.5);
+            painter.drawEllipse(drawnAt(d.position), selected ? 4.5 : 2.5, selected ? 4.5 : 2.5);
         }
     if (!region_.isEmpty()) {
         painter.setPen(QPen(theme::teal, 1, Qt::DashLine));
@@ -285,13 +353,13 @@ void View::paintEvent(QPaintEvent*) {
             for (const Handle& m : handles_)
                 if (m.id == 10) {
                     painter.setPen(QPen(theme::clay, 1.5));
-                    painter.drawLine(placeOf(m.position), placeOf(h.position));
+                    painter.drawLine(drawnAt(m.position), drawnAt(h.position));
                 }
         }
     for (const Handle& h : handles_) {
         painter.setPen(QPen(theme::clay, 2));
         painter.setBrush(theme::card);
-        painter.drawEllipse(placeOf(h.position), 6, 6);
+        painter.drawEllipse(drawnAt(h.position), 6, 6);
     }
     if (measuring_) paintMeasure(painter);
     if (!notice_.isEmpty()) {
@@ -320,14 +388,16 @@ void View::paintEvent(QPaintEvent*) {
 render::Scene View::overlay() const {
     render::Scene over = render::overlayOf(*scene_);
     over.labels.insert(over.labels.end(), pinned_.begin(), pinned_.end());
-    render::markHidden(over.labels, *renderer_, camera_, size());
+    render::markHidden(over.labels, *picker_, frameCamera_, size());
     return over;
 }
 
 bool View::clickLabel(const QPointF& at) {
+    settle();
+    if (!scene_ || !picker_) return false;
     const render::Scene over = overlay();
     const auto placed =
-        render::placeLabels(over.labels, size(), camera_, font(), render::takenBy(over, size(), font()));
+        render::placeLabels(over.labels, size(), frameCamera_, font(), render::takenBy(over, size(), font()));
     for (std::size_t k = 0; k < placed.size(); ++k) {
         if (!placed[k] || !placed[k]->box || !placed[k]->box->contains(at)) continue;
         const std::size_t first = over.labels.size() - pinned_.size();
@@ -351,6 +421,7 @@ void View::resizeEvent(QResizeEvent*) {
 }
 
 void View::mousePressEvent(QMouseEvent* e) {
+    if (shown_ != ordered_) settle();  // a click means what is about to be shown
     pressed_ = last_ = e->position();
     dragging_ = false;
     legendHandle_ = 0;
@@ -456,9 +527,8 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
         emit clickedAt(e->position(), e->modifiers());
         return;
     }
-    if (picking_ && !dragging_ && e->button() == Qt::LeftButton && renderer_ && scene_) {
-        if (const auto hit = renderer_->pick(camera_, width(), height(), e->position().x(), e->position().y()))
-            emit picked(hit->position, hit->triangle);
+    if (picking_ && !dragging_ && e->button() == Qt::LeftButton) {
+        if (const auto hit = hitAt(e->position())) emit picked(hit->position, hit->triangle);
         return;
     }
     if (legendHandle_) {
@@ -476,7 +546,7 @@ void View::mouseReleaseEvent(QMouseEvent* e) {
         measureAt(e->position());
         return;
     }
-    if (!dragging_ && e->button() == Qt::LeftButton && renderer_ && scene_ && !clickLabel(e->position())) {
+    if (!dragging_ && e->button() == Qt::LeftButton && scene() && !clickLabel(e->position())) {
         if (const auto r = readingAt(e->position())) {
             pinned_.push_back(
                 {render::Label::Role::reading, r->first, "", r->second.section('\n', 0, 0).toStdString()});
@@ -496,6 +566,7 @@ void View::mouseDoubleClickEvent(QMouseEvent* e) {
 }
 
 void View::wheelEvent(QWheelEvent* e) {
+    settleFit();
     isWhole_ = false;
     camera_.height = std::clamp(camera_.height * std::pow(0.999, e->angleDelta().y()), 0.5, 1e5);
     redraw(true);
@@ -503,11 +574,13 @@ void View::wheelEvent(QWheelEvent* e) {
 }
 
 void View::leaveEvent(QEvent*) {
+    pointer_.reset();
     reading_.clear();
     update();
 }
 
 void View::keyPressEvent(QKeyEvent* e) {
+    settleFit();
     const double step = 0.12;
     switch (e->key()) {
         case Qt::Key_Left:
@@ -568,10 +641,9 @@ QString View::wordsNear(const Vec3& place) const {
 }
 
 std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
-    if (!renderer_ || !scene_ || scene_->meshes.empty()) return std::nullopt;
+    const auto hit = hitAt(at);
+    if (!hit || scene_->meshes.empty()) return std::nullopt;
     const auto& mesh = scene_->meshes.front();
-    const auto hit = renderer_->pick(camera_, width(), height(), at.x(), at.y());
-    if (!hit) return std::nullopt;
     QString text;
     if (!mesh.value.empty()) {
         double v = 0;
@@ -584,7 +656,9 @@ std::optional<std::pair<Vec3, QString>> View::readingAt(const QPointF& at) {
 }
 
 void View::updateReading(const QPointF& at) {
-    const auto r = readingAt(at);
+    // nothing is read from what is about to go
+    pointer_ = at;
+    const auto r = shown_ == ordered_ ? readingAt(at) : std::nullopt;
     reading_ = r ? r->second : QString();
     readingPlace_ = at;
     update();

@@ -9,8 +9,8 @@
 #include <memory>
 
 #include "render/overlay.hpp"
-#include "render/renderer.hpp"
 #include "report/part_scene.hpp"
+#include "view/drawing.hpp"
 #include "view/measure.hpp"
 
 namespace escultura::app {
@@ -21,8 +21,12 @@ class View : public QWidget {
     explicit View(QWidget* parent = nullptr);
     ~View() override;
 
+    /// Shows a scene as soon as it is made and drawn, which happens beside the interface.
+    /// @param small  a small picture that is wanted as well, told on the interface thread
+    void setScene(Drawing::Make make, bool refit, const std::optional<Drawing::Small>& small = std::nullopt);
     void setScene(std::shared_ptr<const render::Scene> scene, bool refit);
-    std::shared_ptr<const render::Scene> scene() const { return scene_; }
+    /// What was last set; waits until it is made.
+    std::shared_ptr<const render::Scene> scene();
     /// A word over the picture when what is shown is out of date; empty: none.
     void setNotice(const QString& notice);
     /// Draws anew, as when the theme has changed.
@@ -32,14 +36,16 @@ class View : public QWidget {
     void flyTo(const Vec3& p);
     /// Visible height, mm.
     void zoomTo(double height);
-    /// A small picture of the present scene.
+    /// Orders a small picture of the present scene.
+    void askForSmall(const Drawing::Small& small);
+    /// The same; waits for it.
     /// @param height of what is seen over the height of the part's bounds
     QImage thumbnail(int width, int height, double seen = 0.9);
     /// A picture with overlay.
     QImage picture(int width, int height);
     /// The same; see-through where nothing is drawn.
     QImage transparentPicture(int width, int height);
-    const render::Camera& camera() const { return camera_; }
+    const render::Camera& camera();
     void setCamera(const render::Camera& camera);
     std::vector<Vec3> pinnedPlaces() const;
     QString readingText() const { return reading_; }
@@ -73,14 +79,16 @@ class View : public QWidget {
     };
     void setDots(std::vector<Dot> dots);
     /// First hit of the first mesh under a place of the view.
-    std::optional<render::Hit> hitAt(const QPointF& at) const;
+    std::optional<render::Hit> hitAt(const QPointF& at);
     /// Where a place of the model is in the view, device-independent pixels.
-    QPointF placeOf(const Vec3& p) const;
+    QPointF placeOf(const Vec3& p);
 
   signals:
     /// The user moved the camera, or it was moved for him; not by setCamera().
     void cameraChanged();
     void measuringEnded();
+    /// A scene could not be made or drawn; the earlier one stays.
+    void drawingFailed(const QString& message);
     void pinsChanged();
     void picked(const escultura::Vec3& position, int triangle);
     void handleMoved(int id, const escultura::Vec3& position, bool done);
@@ -105,6 +113,13 @@ class View : public QWidget {
 
   private:
     void redraw(bool moving);
+    Drawing::Frame frame(bool moving) const;
+    /// Takes what has been drawn.
+    void take();
+    /// Waits for what was ordered: before a click is understood, or a picture written.
+    void settle();
+    /// Waits while the camera is about to be fitted.
+    void settleFit();
     /// What is painted over the picture, the pinned readings last.
     render::Scene overlay() const;
     /// Follows a click on a label. @return whether there is one
@@ -112,16 +127,20 @@ class View : public QWidget {
     void updateReading(const QPointF& at);
     void measureAt(const QPointF& at);
     void paintMeasure(QPainter& painter);
+    /// Where a place is in the picture that is shown.
+    QPointF drawnAt(const Vec3& p) const;
     /// What is shown, with its unit.
     QString valueText(double value) const;
     /// What the scene says near a place: the shown quantity, or where it is.
     QString wordsNear(const Vec3& place) const;
     std::optional<std::pair<Vec3, QString>> readingAt(const QPointF& at);
 
-    std::unique_ptr<render::Renderer> renderer_;
-    QString failure_;
+    Drawing drawing_;
     std::shared_ptr<const render::Scene> scene_;
-    render::Camera camera_;
+    std::shared_ptr<const render::Picker> picker_;  ///< of the scene
+    int ordered_ = 0, shown_ = 0;                   ///< numbers of scenes
+    bool toFit_ = false;                            ///< the scene that was ordered is to be shown whole
+    render::Camera camera_, frameCamera_;           ///< wanted; of the picture that is shown
     QImage frame_;
     QTimer rest_;
     QPointF pressed_, last_;
@@ -141,6 +160,7 @@ class View : public QWidget {
     double handleValue_ = 0;
     QString reading_, notice_;
     QPointF readingPlace_;
+    std::optional<QPointF> pointer_;  ///< over the view, no button held
     std::vector<render::Label> pinned_;
 };
 

@@ -285,8 +285,8 @@ std::vector<QRectF> takenBy(const Scene& scene, const QSize& size, const QFont& 
     return taken;
 }
 
-void markHidden(std::vector<Label>& labels, const Renderer& renderer, const Camera& camera, const QSize& size) {
-    for (Label& l : labels) l.isHidden = renderer.hides(camera, size.width(), size.height(), l.position);
+void markHidden(std::vector<Label>& labels, const Picker& picker, const Camera& camera, const QSize& size) {
+    for (Label& l : labels) l.isHidden = picker.hides(camera, size.width(), size.height(), l.position);
 }
 
 QImage picture(Renderer& renderer, const std::shared_ptr<const Scene>& scene, const Camera& camera, int width,
@@ -298,7 +298,7 @@ QImage picture(Renderer& renderer, const std::shared_ptr<const Scene>& scene, co
     font.setPixelSize(std::max(12, height / 42));
     painter.setFont(font);
     Scene overlay = overlayOf(*scene);
-    markHidden(overlay.labels, renderer, camera, image.size());
+    if (!overlay.labels.empty()) markHidden(overlay.labels, Picker(scene), camera, image.size());
     paintOverlay(painter, image.size(), overlay, camera);
     return image;
 }

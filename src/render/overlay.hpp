@@ -7,6 +7,7 @@
 #include <optional>
 #include <vector>
 
+#include "render/picker.hpp"
 #include "render/renderer.hpp"
 
 namespace escultura::render {
@@ -42,7 +43,7 @@ Scene overlayOf(const Scene& scene);
 std::vector<QRectF> takenBy(const Scene& scene, const QSize& size, const QFont& font);
 
 /// Marks the labels whose places are hidden.
-void markHidden(std::vector<Label>& labels, const Renderer& renderer, const Camera& camera, const QSize& size);
+void markHidden(std::vector<Label>& labels, const Picker& picker, const Camera& camera, const QSize& size);
 
 /// Paints labels, legend, caption and axis mark.
 void paintOverlay(QPainter& painter, const QSize& size, const Scene& scene, const Camera& camera,

@@ -16,7 +16,6 @@
 #include <vtkPolyDataNormals.h>
 #include <vtkProperty.h>
 #include <vtkRenderer.h>
-#include <vtkStaticCellLocator.h>
 #include <vtkUnsignedCharArray.h>
 
 #include <cmath>
@@ -82,51 +81,10 @@ vtkSmartPointer<vtkActor> actorOf(vtkPolyData* data, Colour colour) {
 
 }  // namespace
 
-void Camera::orbit(double aroundUp, double aroundSide) {
-    const Eigen::AngleAxisd turn(aroundUp, up);
-    direction = turn * direction;
-    const Vec3 tilted = Eigen::AngleAxisd(aroundSide, side()) * direction;
-    if (std::abs(tilted.normalized().dot(up)) < 0.995) direction = tilted.normalized();
-}
-
-Vec3 Camera::project(const Vec3& p, int width, int imageHeight) const {
-    const Vec3 d = p - focus;
-    const double scale = imageHeight / height;
-    return {0.5 * width + scale * d.dot(side()), 0.5 * imageHeight - scale * d.dot(screenUp()), d.dot(direction)};
-}
-
-Camera fit(const Box3& box, int width, int imageHeight, const Vec3& direction, const Vec3& up) {
-    Camera c;
-    c.up = up;
-    c.direction = direction.normalized();
-    c.focus = box.centre();
-    double halfWidth = 1, halfHeight = 1;
-    for (int m = 0; m < 8; ++m) {
-        const Vec3 p((m & 1 ? box.high : box.low)[0], (m & 2 ? box.high : box.low)[1], (m & 4 ? box.high : box.low)[2]);
-        halfWidth = std::max(halfWidth, std::abs((p - c.focus).dot(c.side())));
-        halfHeight = std::max(halfHeight, std::abs((p - c.focus).dot(c.screenUp())));
-    }
-    c.height = 2.16 * std::max(halfHeight, halfWidth * imageHeight / std::max(width, 1));
-    return c;
-}
-
-std::vector<Scene::Section::Plane> Scene::Section::planes() const {
-    if (kind == Kind::plane) return {{point, normal}};
-    if (kind == Kind::slab) return {{point, normal}, {point + depth * normal, -normal}};
-    std::vector<Plane> sides;
-    for (int a = 0; a < 3; ++a) {
-        sides.push_back({low, Vec3::Unit(a)});
-        sides.push_back({high, -Vec3::Unit(a)});
-    }
-    return sides;
-}
-
 struct Renderer::Impl {
     vtkSmartPointer<EglWindow> window;
     vtkNew<vtkRenderer> renderer;
     std::shared_ptr<const Scene> scene;
-    vtkNew<vtkStaticCellLocator> locator;
-    vtkSmartPointer<vtkPolyData> picked;
 };
 
 Renderer::Renderer() : impl_(std::make_unique<Impl>()) {
@@ -204,15 +162,9 @@ void Renderer::setScene(std::shared_ptr<const Scene> scene) {
     impl_->scene = scene;
     impl_->window->MakeCurrent();
     impl_->renderer->RemoveAllViewProps();
-    impl_->picked = nullptr;
     for (const ColouredMesh& mesh : scene->meshes) {
         if (mesh.triangle.empty()) continue;
         vtkSmartPointer<vtkPolyData> data = polyData(mesh);
-        if (!impl_->picked) {
-            impl_->picked = data;
-            impl_->locator->SetDataSet(data);
-            impl_->locator->BuildLocator();
-        }
         if (mesh.normal.empty() && !mesh.flat) {
             vtkNew<vtkPolyDataNormals> normals;
             normals->SetInputData(data);
@@ -279,60 +231,6 @@ QImage Renderer::render(const Camera& camera, int width, int height, bool smooth
     QImage image(width, height, QImage::Format_RGB32);
     impl_->window->read(width, height, image.bits());
     return image.mirrored(false, true);
-}
-
-std::optional<Hit> Renderer::pick(const Camera& camera, int width, int height, double x, double y) const {
-    if (!impl_->picked || !impl_->scene) return std::nullopt;
-    const double scale = camera.height / std::max(height, 1);
-    const Vec3 base =
-        camera.focus + scale * (x - 0.5 * width) * camera.side() - scale * (y - 0.5 * height) * camera.screenUp();
-    const double far = 2 * impl_->scene->bounds.diagonal() + camera.height;
-    const Vec3 from = base - far * camera.direction, to = base + far * camera.direction;
-    Vec3 start = from;
-    const auto& section = impl_->scene->section;
-    double enters = 0;
-    if (section.on)  // the ray begins where it enters what is left
-        for (const Scene::Section::Plane& plane : section.planes()) {
-            const double a = (from - plane.point).dot(plane.normal), b = (to - plane.point).dot(plane.normal);
-            if (a < 0 && b < 0) return std::nullopt;
-            if (a < 0) enters = std::max(enters, a / (a - b));
-        }
-    start = from + enters * (to - from);
-    double t = 0, point[3], parametric[3];
-    int sub = 0;
-    vtkIdType cell = -1;
-    if (!impl_->locator->IntersectWithLine(start.data(), to.data(), 1e-6, t, point, parametric, sub, cell) || cell < 0)
-        return std::nullopt;
-    Hit hit;
-    hit.position = Vec3(point[0], point[1], point[2]);
-    if (section.on)
-        for (const Scene::Section::Plane& plane : section.planes())
-            if ((hit.position - plane.point).dot(plane.normal) < -1e-6) return std::nullopt;
-    hit.triangle = static_cast<std::int32_t>(cell);
-    hit.weight = {1 - parametric[0] - parametric[1], parametric[0], parametric[1]};
-    return hit;
-}
-
-std::optional<double> Renderer::wallBelow(const Hit& hit) const {
-    if (!impl_->picked || !impl_->scene || impl_->scene->meshes.empty()) return std::nullopt;
-    const ColouredMesh& mesh = impl_->scene->meshes.front();
-    const Triangle& t = mesh.triangle[static_cast<std::size_t>(hit.triangle)];
-    const Vec3 a = mesh.position[t[0]], b = mesh.position[t[1]], c = mesh.position[t[2]];
-    const Vec3 normal = (b - a).cross(c - a).normalized();
-    const double far = 2 * impl_->scene->bounds.diagonal();
-    const Vec3 from = hit.position - 1e-5 * far * normal, to = hit.position - far * normal;
-    double at = 0, point[3], parametric[3];
-    int sub = 0;
-    vtkIdType cell = -1;
-    if (!impl_->locator->IntersectWithLine(from.data(), to.data(), 1e-6, at, point, parametric, sub, cell) || cell < 0)
-        return std::nullopt;
-    return (Vec3(point[0], point[1], point[2]) - hit.position).norm();
-}
-
-bool Renderer::hides(const Camera& camera, int width, int height, const Vec3& place) const {
-    const Vec3 at = camera.project(place, width, height);
-    const auto hit = pick(camera, width, height, at[0], at[1]);
-    return hit && (place - hit->position).dot(camera.direction) > 0.01 * impl_->scene->bounds.diagonal();
 }
 
 }  // namespace escultura::render
