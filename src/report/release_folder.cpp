@@ -1,12 +1,8 @@
-#include <QAbstractTextDocumentLayout>
 #include <QBuffer>
 #include <QImage>
 #include <QPageSize>
 #include <QPainter>
 #include <QPdfWriter>
-#include <QTextBlock>
-#include <QTextDocument>
-#include <QUrl>
 #include <cmath>
 #include <filesystem>
 #include <nlohmann/json.hpp>
@@ -23,6 +19,7 @@
 #include "project/run.hpp"
 #include "render/overlay.hpp"
 #include "report/made_field_files.hpp"
+#include "report/paged_report.hpp"
 #include "report/part_scene.hpp"
 #include "report/release_files.hpp"
 #include "report/report.hpp"
@@ -39,68 +36,26 @@ using namespace escultura::store;
 using namespace escultura::judge;
 namespace fs = std::filesystem;
 
-/// The report laid out in pages of a paint device.
-class PagedReport {
-  public:
-    PagedReport(const std::string& html, const std::map<std::string, QImage>& pictures, const std::string& footer,
-                QPaintDevice* device, double width, double height, double resolution)
-        : footer_(QString::fromStdString(footer)), width_(width), height_(height) {
-        document_.documentLayout()->setPaintDevice(device);
-        for (const auto& [name, image] : pictures)
-            document_.addResource(QTextDocument::ImageResource,
-                                  QUrl(QString::fromStdString("pictures/" + name + ".png")), image);
-        QString text = QString::fromStdString(html);
-        // the document scales CSS pixels (96 an inch) to the device's resolution; two pictures fit a page
-        const int pictureWidth = static_cast<int>(0.86 * width * 96 / resolution);
-        text.replace("width=\"640\"", "width=\"" + QString::number(pictureWidth) + "\"");
-        const QSizeF page(width, height - footerHeight);
-        document_.setHtml(text);
-        document_.setPageSize(page);
-        // where the chapters came to lie; the numbers that are put in are as wide as their marks
-        int chapter = 0;
-        for (QTextBlock b = document_.begin(); b.isValid(); b = b.next()) {
-            if (b.blockFormat().headingLevel() != 2) continue;
-            const double y = document_.documentLayout()->blockBoundingRect(b).top();
-            text.replace(QString(pageMark) + QString::number(++chapter) + "<",
-                         QString::number(static_cast<int>(y / page.height()) + 1) + "<");
-        }
-        document_.setHtml(text);
-        document_.setPageSize(page);
-    }
-    int pages() const { return document_.pageCount(); }
-    void paint(QPainter& painter, int page) {
-        const double top = page * document_.pageSize().height();
-        painter.save();
-        painter.translate(0, -top);
-        document_.drawContents(&painter, QRectF(0, top, document_.pageSize().width(), document_.pageSize().height()));
-        painter.restore();
-        QFont font("Inter");
-        font.setPixelSize(15);
-        painter.setFont(font);
-        painter.setPen(QColor(0x6E, 0x69, 0x5F));
-        const QRectF line(0, height_ - footerHeight + 12, width_, footerHeight - 12);
-        painter.drawText(line, Qt::AlignLeft | Qt::AlignVCenter, footer_);
-        painter.drawText(line, Qt::AlignRight | Qt::AlignVCenter, QString("page %1 of %2").arg(page + 1).arg(pages()));
-    }
+using Charts = std::map<std::string, PagedReport::Chart>;
 
-  private:
-    static constexpr double footerHeight = 40;
-    QTextDocument document_;
-    QString footer_;
-    double width_, height_;
-};
+/// What stands at the head of each page.
+std::pair<std::string, std::string> headerOf(const Project& p, const Variant& v, const Release* release) {
+    return {p.part.name, "variant " + v.name +
+                             (release ? ", release " + std::to_string(release->number) + ", " + release->date
+                                      : std::string(", not released"))};
+}
 
 void writePdf(const std::string& path, const std::string& html, const std::map<std::string, QImage>& pictures,
-              const std::string& footer) {
+              const Charts& charts, const std::pair<std::string, std::string>& header) {
     QBuffer bytes;
     bytes.open(QIODevice::WriteOnly);
     QPdfWriter writer(&bytes);
     writer.setPageSize(QPageSize(QPageSize::A4));
-    writer.setPageMargins(QMarginsF(16, 16, 16, 18), QPageLayout::Millimeter);
-    writer.setResolution(144);
-    writer.setTitle(QString::fromStdString(footer));
+    writer.setPageMargins(QMarginsF(24, 14, 24, 16), QPageLayout::Millimeter);
+    writer.setResolution(288);
+    writer.setTitle(QString::fromStdString(header.first + ", " + header.second));
     writer.setCreator("Escultura");
-    PagedReport report(html, pictures, footer, &writer, writer.width(), writer.height(), writer.resolution());
+    PagedReport report(html, pictures, charts, header, &writer, writer.width(), writer.height(), writer.resolution());
     QPainter painter(&writer);
     if (!painter.isActive())
         throw InputError(
@@ -126,18 +81,27 @@ render::Camera towards(const mesh::TetMesh& mesh, const Vec3& place, double heig
 }
 
 /// Safety factor over the variants beside safety factor over mass.
-QImage drawVariants(const Part& part, const std::vector<VariantFigures>& variants, std::int64_t open) {
-    constexpr int width = 1200, height = 460;
-    QImage image(width, height, QImage::Format_RGB32);
+Charts chartsOf(const Project& p, const Variant& v) {
+    const auto variants = checkedVariants(p);
+    if (variants.size() < 2) return {};
+    return {{"variants", [variants, part = p.partOf(v.recipe), open = v.id](QPainter& painter, const QSizeF& size) {
+                 QFont font("Inter");
+                 font.setPixelSize(19);
+                 painter.setFont(font);
+                 const QSizeF half(0.5 * size.width(), size.height());
+                 paint(painter, half, variantCurves(part, variants, VariantFigure::safetyFactor));
+                 painter.translate(half.width(), 0);
+                 paint(painter, half, variantScatter(part, variants, open));
+             }}};
+}
+
+/// A chart as a picture, for the page that a browser shows.
+QImage drawn(const PagedReport::Chart& chart) {
+    QImage image(1200, 460, QImage::Format_RGB32);
     image.fill(Qt::white);
     QPainter painter(&image);
-    QFont font("Inter");
-    font.setPixelSize(19);
-    painter.setFont(font);
-    const QSizeF half(0.5 * width, height);
-    paint(painter, half, variantCurves(part, variants, VariantFigure::safetyFactor));
-    painter.translate(half.width(), 0);
-    paint(painter, half, variantScatter(part, variants, open));
+    painter.setRenderHint(QPainter::Antialiasing);
+    chart(painter, image.size());
     return image;
 }
 
@@ -176,8 +140,7 @@ std::map<std::string, QImage> drawPictures(const Project& p, const Variant& v, r
             draw("finding-" + f.id, o, &camera);
         }
     };
-    if (const auto variants = checkedVariants(p); variants.size() > 1)
-        pictures["variants"] = drawVariants(p.partOf(v.recipe), variants, v.id);
+    for (const auto& [name, chart] : chartsOf(p, v)) pictures[name] = drawn(chart);
     SceneOptions o;
     o.show = Show::field;
     draw("field", o);
@@ -364,7 +327,6 @@ std::string writeManifest(const Project& project, const Variant& variant, const 
 void writeRelease(const Project& project, const Variant& variant, const std::vector<Timing>& timings,
                   render::Renderer& renderer, const std::string& folder, Progress& progress, const Release* release,
                   bool replace, const std::string& secretKey) {
-    const Part& part = project.partOf(variant.recipe);
     const bool open = releaseBlockers(project, variant).empty();
     ReleaseDraft target(folder, replace);
     const std::string& draft = target.path();
@@ -386,9 +348,8 @@ void writeRelease(const Project& project, const Variant& variant, const std::vec
         const std::string html = reportHtml(project, variant, names, release);
         exchange::writeText(draft + "/report.html", withoutPages(html));
         progress.step("Writing the report");
-        writePdf(draft + "/report.pdf", html, pictures,
-                 part.name + ", variant " + variant.name +
-                     (release ? ", release " + std::to_string(release->number) : std::string()));
+        writePdf(draft + "/report.pdf", html, pictures, chartsOf(project, variant),
+                 headerOf(project, variant, release));
         const std::string text = writeManifest(project, variant, draft, open, release);
         if (!secretKey.empty()) {
             exchange::writeText(draft + "/manifest.sig", signatureOf(text, secretKey) + "\n");
@@ -411,17 +372,19 @@ std::vector<QImage> reportPages(const Project& project, const Variant& variant, 
     std::vector<std::string> names;
     for (const auto& [name, image] : pictures) names.push_back(name);
     const std::string html = reportHtml(project, variant, names, release);
-    constexpr int resolution = 96, width = 794, height = 1123, margin = 60;  // A4
+    constexpr int resolution = 120, width = 992, height = 1403;  // A4
+    constexpr int side = 113, top = 66, bottom = 76;             // 24, 14 and 16 mm
     QImage paper(width, height, QImage::Format_RGB32);
-    paper.setDotsPerMeterX(static_cast<int>(resolution / 0.0254));
-    paper.setDotsPerMeterY(static_cast<int>(resolution / 0.0254));
-    PagedReport report(html, pictures, project.part.name + ", variant " + variant.name, &paper, width - 2 * margin,
-                       height - 2 * margin, resolution);
+    paper.setDotsPerMeterX(static_cast<int>(std::lround(resolution / 0.0254)));
+    paper.setDotsPerMeterY(paper.dotsPerMeterX());
+    PagedReport report(html, pictures, chartsOf(project, variant), headerOf(project, variant, release), &paper,
+                       width - 2 * side, height - top - bottom, resolution);
     std::vector<QImage> pages;
     for (int page = 0; page < report.pages(); ++page) {
         paper.fill(Qt::white);
         QPainter painter(&paper);
-        painter.translate(margin, margin);
+        painter.setRenderHint(QPainter::SmoothPixmapTransform);
+        painter.translate(side, top);
         report.paint(painter, page);
         painter.end();
         pages.push_back(paper.copy());

@@ -17,6 +17,7 @@
 #include "judge/proposals.hpp"
 #include "judge/releases.hpp"
 #include "judge/requirements.hpp"
+#include "report/paged_report.hpp"
 
 namespace escultura::report {
 namespace {
@@ -31,11 +32,44 @@ std::string num(double v, int digits = 4) {
     return formatNumber(v, digits);
 }
 
-std::string vec(const Vec3& v, int digits = 4) {
+/// @param noise  what is not more than that is nothing
+std::string vec(const Vec3& v, int digits = 4, double noise = 0) {
     auto part = [&](double x) {
-        return std::abs(x) < 1e-6 * v.cwiseAbs().maxCoeff() ? std::string("0") : num(x, digits);
+        return std::abs(x) < 1e-6 * v.cwiseAbs().maxCoeff() || std::abs(x) <= noise ? std::string("0") : num(x, digits);
     };
     return part(v[0]) + ", " + part(v[1]) + ", " + part(v[2]);
+}
+
+/// Blanks of a digit's width before and behind the numbers of each column that has nothing else, so that their
+/// decimal signs stand one under the other.
+std::vector<std::vector<std::pair<std::string, std::string>>> padsOf(
+    const std::vector<std::vector<std::string>>& rows) {
+    std::vector<std::vector<std::pair<std::string, std::string>>> pads(rows.size());
+    std::size_t columns = 0;
+    for (std::size_t r = 0; r < rows.size(); ++r) {
+        pads[r].resize(rows[r].size());
+        columns = std::max(columns, rows[r].size());
+    }
+    auto whole = [](const std::string& words) {
+        const auto end = words.find_first_not_of("0123456789", words[0] == '-' || words[0] == '+' ? 1 : 0);
+        return end == std::string::npos ? words.size() : end;
+    };
+    for (std::size_t c = 0; c < columns; ++c) {
+        std::size_t widest = 0;
+        int numbers = 0;
+        bool all = true;
+        for (const auto& row : rows) {
+            if (c >= row.size() || row[c].empty()) continue;
+            all = all && isNumber(QString::fromStdString(row[c]));
+            ++numbers;
+            if (all) widest = std::max(widest, whole(row[c]));
+        }
+        if (!all || numbers < 2) continue;
+        for (std::size_t r = 0; r < rows.size(); ++r)
+            if (c < rows[r].size() && !rows[r][c].empty())
+                for (std::size_t k = whole(rows[r][c]); k < widest; ++k) pads[r][c].first += "\u2007";
+    }
+    return pads;
 }
 
 class Html {
@@ -52,16 +86,18 @@ class Html {
         out_ += "<table cellspacing=\"0\" cellpadding=\"4\" width=\"100%\"><thead><tr>";
         for (const auto& h : head) out_ += "<th align=\"left\">" + escapedMarkup(h) + "</th>";
         out_ += "</tr></thead>\n";
-        for (const auto& row : rows) {
+        const auto pads = padsOf(rows);
+        for (std::size_t r = 0; r < rows.size(); ++r) {
             out_ += "<tr>";
-            for (const auto& cell : row) out_ += "<td>" + escapedMarkup(cell) + "</td>";
+            for (std::size_t c = 0; c < rows[r].size(); ++c)
+                out_ += "<td>" + pads[r][c].first + escapedMarkup(rows[r][c]) + pads[r][c].second + "</td>";
             out_ += "</tr>\n";
         }
         out_ += "</table>\n";
     }
     void picture(const std::string& name, const std::string& caption) {
         out_ += "<p class=\"picture\"><img src=\"pictures/" + name + ".png\" width=\"640\" alt=\"" +
-                escapedMarkup(caption) + "\"/><br/><small>" + escapedMarkup(caption) + "</small></p>\n";
+                escapedMarkup(caption) + "\"/><br/><span class=\"note\">" + escapedMarkup(caption) + "</span></p>\n";
     }
     void raw(const std::string& html) { out_ += html; }
     const std::string& text() const { return out_; }
@@ -380,9 +416,13 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
     }
     h.table({"Load case", "Load stated, N", "Applied, N", "As stated", "Reaction, N", "Equilibrium error"}, rows);
     rows.clear();
+    Box3 bounds;
+    for (const Vec3& node : c->mesh.position) bounds.include(node);
+    const double size = bounds.diagonal() / 1000;  // m
     for (const CaseResult& x : c->cases)
         for (const auto& r : x.reactions)
-            rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm()), vec(r.moment / 1000)});
+            rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm()),
+                            vec(r.moment / 1000, 4, 1e-9 * r.force.norm() * size)});
     h.table({"Load case", "Interface", "Reaction, N", "Size, N", "Moment about its middle, N m"}, rows);
     h.paragraph("Worst of all cases: safety factor " + factorWords(factorOf(p, v, *c)) +
                 "; the check's mesh alone: " + num(c->minSafetyFactor, 3) + ", judged stress " +
@@ -599,13 +639,17 @@ std::string verdictWords(const Project& project, const Variant& variant) {
     return words + ".";
 }
 
-const char* styleSheet =
-    "body{font-family:Inter,sans-serif;font-size:10pt;color:#2B2A27;}"
-    "h1{font-size:20pt;margin-bottom:2px;} h2{font-size:13pt;color:#B4532A;margin-top:18px;}"
+const char* styleSheet = "body{font-family:Inter,sans-serif;font-size:10.5pt;color:#2B2A27;";
+const char* styleOfParts =
+    "}"
+    "p{line-height:130%;} p.picture{line-height:100%;}"
+    "h1{font-size:22pt;margin-bottom:2px;} h2{font-size:15pt;color:#B4532A;margin-top:22px;}"
+    "p.verdict{font-size:13pt;} span.figure{font-size:21pt;} td.figure{border-bottom:0;}"
     "h3{font-size:10.5pt;margin-top:12px;margin-bottom:2px;} a{color:#2B2A27;text-decoration:none;}"
     "table{margin-top:6px;margin-bottom:8px;border-collapse:collapse;} "
-    "th{color:#6E695F;font-weight:normal;border-bottom:1px solid #DAD2C3;font-size:8pt;}"
-    "td{border-bottom:1px solid #EBE4D6;font-size:8.5pt;} small{color:#6E695F;}";
+    "th{color:#6E695F;font-weight:normal;border-bottom:1px solid #DAD2C3;font-size:8.5pt;}"
+    "td{border-bottom:1px solid #EBE4D6;font-size:9pt;font-variant-numeric:tabular-nums;}"
+    "span.note{color:#6E695F;font-size:9pt;} img{max-width:100%;}";
 
 }  // namespace
 
@@ -626,7 +670,8 @@ std::string reportHtml(const Project& project, const Variant& variant, const std
     releaseChapter(h, project, variant, release);
 
     std::string out = "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"/><title>" +
-                      escapedMarkup(project.part.name) + "</title><style>" + styleSheet + "</style></head><body>\n";
+                      escapedMarkup(project.part.name) + "</title><style>" + styleSheet + screenStyle + styleOfParts +
+                      "</style></head><body>\n";
     out += "<h1>" + escapedMarkup(project.part.name) + "</h1><p>Static stress check, variant " +
            escapedMarkup(variant.name) +
            (release ? ", release " + std::to_string(release->number) + ", signed by " + escapedMarkup(release->name) +
@@ -636,10 +681,18 @@ std::string reportHtml(const Project& project, const Variant& variant, const std
     const auto check = project.check(variant.recipe);
     if (check) {
         const VariantFigures f = figuresOf(project, variant, nullptr, nullptr);
-        const std::string verdict = verdictWords(project, variant);
-        out += "<p><b>" + verdict + "</b> Smallest safety factor " + num(f.safetyFactor, 3) + " (" +
-               escapedMarkup(check->governingCase) + "), largest displacement " + num(f.displacement, 3) +
-               " mm, mass " + num(f.mass, 3) + " kg.</p>\n";
+        out += "<p class=\"verdict\"><b>" + verdictWords(project, variant) + "</b></p>\n";
+        out += "<table class=\"figures\" cellspacing=\"0\" cellpadding=\"0\" width=\"100%\"><tr>";
+        auto figure = [&](const std::string& value, const std::string& words) {
+            out += "<td class=\"figure\"><span class=\"figure\">" + value + "</span><br/><span class=\"note\">" +
+                   escapedMarkup(words) + "</span></td>";
+        };
+        const std::string doubt = doubtWords(factorOf(project, variant, *check));
+        figure(num(f.safetyFactor, 3), "smallest safety factor, the one that counts; " + check->governingCase +
+                                           (doubt.empty() ? "" : "; " + doubt));
+        figure(num(f.displacement, 3) + " mm", "largest displacement");
+        figure(num(f.mass, 3) + " kg", "mass");
+        out += "</tr></table>\n";
     }
     out += "<table class=\"contents\" cellspacing=\"0\" cellpadding=\"3\">";
     for (std::size_t i = 0; i < h.contents().size(); ++i) {
@@ -648,8 +701,9 @@ std::string reportHtml(const Project& project, const Variant& variant, const std
                "</a></td><td align=\"right\">" + pageMark + n + "</td></tr>\n";
     }
     out +=
-        "</table>\n<p><small>Units: mm, N, MPa, kg unless written beside the figure. Places are in the part's global "
-        "frame.</small></p>\n";
+        "</table>\n<p><span class=\"note\">Units: mm, N, MPa, kg unless written beside the figure. Places are in the "
+        "part's global "
+        "frame.</span></p>\n";
     return out + h.text() + "</body></html>\n";
 }
 

@@ -44,11 +44,14 @@ std::vector<VerifiedItem> verifyRelease(const std::string& folder, bool rerun, P
 /// Stands before a chapter's number in the contents, where the page number is put.
 inline constexpr const char* pageMark = "@page-";
 
+/// Style that only a browser needs: a column of readable width.
+inline constexpr const char* screenStyle = "max-width:46em;margin:2em auto;";
+
 /// The report as HTML; pictures are referred to as pictures/NAME.png.
 /// @param release  whose sign-off is written; null: not signed
 std::string reportHtml(const project::Project& project, const project::Variant& variant,
                        const std::vector<std::string>& pictures, const project::Release* release = nullptr);
-/// The report's pages as pictures, A4 at 96 dots an inch.
+/// The report's pages as pictures, A4 at 120 dots an inch.
 std::vector<QImage> reportPages(const project::Project& project, const project::Variant& variant,
                                 render::Renderer& renderer, Progress& progress,
                                 const project::Release* release = nullptr);
