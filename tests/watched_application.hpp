@@ -4,6 +4,7 @@
 #pragma once
 #include <QApplication>
 #include <QElapsedTimer>
+#include <QKeyEvent>
 #include <QtTest>
 #include <algorithm>
 #include <cstdio>
@@ -24,6 +25,7 @@ class WatchedApplication : public QApplication {
 
     /// Times each event that is handled from the loop, not those within others.
     bool notify(QObject* receiver, QEvent* event) override {
+        count(receiver, event);
         if (depth_++ > 0) {
             const bool done = QApplication::notify(receiver, event);
             --depth_;
@@ -44,6 +46,8 @@ class WatchedApplication : public QApplication {
     const std::vector<Stall>& worst() const { return worst_; }
     double longest() const { return worst_.empty() ? 0 : worst_.front().time; }
     void forget() { worst_.clear(); }
+    /// Clicks and keys since the start; words typed into a field count once.
+    int gestures() const { return gestures_; }
     /// Runs a test and prints what kept the window longest.
     template <class Test>
     static int run(int argc, char** argv) {
@@ -56,6 +60,18 @@ class WatchedApplication : public QApplication {
     }
 
   private:
+    void count(QObject* receiver, QEvent* event) {
+        if (depth_ > 0 || !receiver->isWidgetType()) return;
+        if (event->type() == QEvent::MouseButtonPress) {
+            ++gestures_;
+            typing_ = false;
+        } else if (event->type() == QEvent::KeyPress) {
+            const auto* key = static_cast<QKeyEvent*>(event);
+            const bool typed = !key->text().isEmpty() && key->text()[0].isPrint() && receiver->inherits("QLineEdit");
+            if (!typed || !typing_) ++gestures_;
+            typing_ = typed;
+        }
+    }
     void add(double time, const char* kind, const std::string& name, int type) {
         constexpr std::size_t kept = 10;
         if (worst_.size() == kept && time <= worst_.back().time) return;
@@ -63,7 +79,8 @@ class WatchedApplication : public QApplication {
         std::sort(worst_.begin(), worst_.end(), [](const Stall& a, const Stall& b) { return a.time > b.time; });
         if (worst_.size() > kept) worst_.pop_back();
     }
-    int depth_ = 0;
+    int depth_ = 0, gestures_ = 0;
+    bool typing_ = false;
     std::vector<Stall> worst_;
 };
 
