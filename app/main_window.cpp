@@ -16,6 +16,7 @@
 #include <utility>
 
 #include "theme/theme.hpp"
+#include "tips.hpp"
 #include "widgets.hpp"
 
 namespace escultura::app {
@@ -51,6 +52,7 @@ MainWindow::MainWindow() {
     connectStart();
     makeMenus();
     makeFinder();
+    addTips(this);
 
     for (QWidget* w : {static_cast<QWidget*>(bar_), static_cast<QWidget*>(drawer_), static_cast<QWidget*>(shelf_)})
         w->setEnabled(false);  // until something is open

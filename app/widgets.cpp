@@ -6,6 +6,7 @@
 
 #include "base/error.hpp"
 #include "theme/theme.hpp"
+#include "tips.hpp"
 
 namespace escultura::app {
 
@@ -67,6 +68,8 @@ QLabel* label(const QString& text, const char* role, QWidget* parent) {
 QTableWidget* table(const QStringList& head, QWidget* parent) {
     auto* t = new QTableWidget(0, static_cast<int>(head.size()), parent);
     t->setHorizontalHeaderLabels(head);
+    for (int c = 0; c < t->columnCount(); ++c)
+        if (auto* item = t->horizontalHeaderItem(c)) item->setToolTip(tipOf(head[c]));
     t->verticalHeader()->hide();
     t->verticalHeader()->setDefaultSectionSize(theme::px(26));
     t->horizontalHeader()->setDefaultAlignment(Qt::AlignLeft | Qt::AlignVCenter);

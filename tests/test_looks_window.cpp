@@ -120,6 +120,7 @@ class TestLooksWindow : public QObject, public WindowDriver {
         for (const bool dark : {false, true})
             for (const int words : {100, 150})
                 QTest::newRow(qPrintable(QString("%1 %2").arg(dark ? "dark" : "light").arg(words))) << dark << words;
+        QTest::newRow("light 200") << false << 200;
     }
     void everyScreen() {
         QFETCH(bool, dark);
@@ -137,7 +138,11 @@ class TestLooksWindow : public QObject, public WindowDriver {
         const auto* finder = find<QLineEdit>("finder");
         QVERIFY(w_->rect().contains(QRect(finder->mapTo(w_.get(), QPoint(0, 0)), finder->size())));
         QVERIFY(finder->width() >= theme::px(230));
-        for (const QSize size : {QSize(1100, 700), QSize(1280, 800), QSize(1920, 1080)}) {
+        // words of twice the size are for screens that have as many more dots
+        const std::vector<QSize> sizes = words > 150
+                                             ? std::vector{QSize(2200, 1400), QSize(3840, 2160)}
+                                             : std::vector{QSize(1100, 700), QSize(1280, 800), QSize(1920, 1080)};
+        for (const QSize size : sizes) {
             w_->resize(size);
             const QString at = QString("%1 x %2").arg(size.width()).arg(size.height());
             for (int s = 0; s < project::stageCount; ++s) {
@@ -164,6 +169,29 @@ class TestLooksWindow : public QObject, public WindowDriver {
         }
         QVERIFY(seen_ > 5000);
         QVERIFY2(faults_.isEmpty(), qPrintable("\n" + faults_.join("\n")));
+    }
+    /// What can be typed or chosen says what it is, its unit and what it does.
+    void fieldsHaveTips() {
+        w_->setLooks(false, 100);
+        QStringList without;
+        for (auto* w : w_->findChildren<QWidget*>()) {
+            const bool field = qobject_cast<QComboBox*>(w) || qobject_cast<QCheckBox*>(w) ||
+                               qobject_cast<QAbstractSpinBox*>(w) ||
+                               (qobject_cast<QLineEdit*>(w) && !qobject_cast<QComboBox*>(w->parentWidget()) &&
+                                !qobject_cast<QAbstractSpinBox*>(w->parentWidget()));
+            if (field && w->toolTip().isEmpty() && w->objectName() != "qt_spinbox_lineedit") without << nameOf(w);
+        }
+        for (const QString& each : without) qInfo("%s", qPrintable(each));
+        QVERIFY(without.isEmpty());
+    }
+    void dialogsHaveIconsOfTheirOwn() {
+        for (const auto& [what, name] :
+             {std::pair{QStyle::SP_MessageBoxQuestion, "question"}, std::pair{QStyle::SP_MessageBoxWarning, "warning"},
+              std::pair{QStyle::SP_DirIcon, "open"}, std::pair{QStyle::SP_FileIcon, "file"}}) {
+            QVERIFY2(!theme::icon(name).isNull(), name);
+            QCOMPARE(qApp->style()->standardIcon(what).pixmap(32, 32).toImage(),
+                     theme::icon(name).pixmap(32, 32).toImage());
+        }
     }
     /// F1 opens the page of the open card; links lead on; every page is there.
     void helpFollowsTheCard() {

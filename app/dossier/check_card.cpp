@@ -213,7 +213,7 @@ void CheckCard::makeResults() {
     residual_->setObjectName("residualChart");
     convergence_ = new Chart("Safety factor over unknowns");
     convergence_->setObjectName("convergenceChart");
-    cases_ = table({"Case", "SF", "MPa", "mm", "Load"});
+    cases_ = table({"Case", "SF", "Peak, MPa", "Displ., mm", "Load"});
     cases_->setObjectName("checkCases");
     last_ = label("", "muted");
     analyses_ = new AnalysisRows(session_);

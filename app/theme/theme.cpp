@@ -10,6 +10,7 @@
 #include <QPainter>
 #include <QPalette>
 #include <QPixmapCache>
+#include <QProxyStyle>
 #include <QStyleFactory>
 #include <QTableView>
 #include <QWidget>
@@ -235,13 +236,75 @@ QString style(QString sheet) {
     return sheet;
 }
 
+namespace {
+/// The toolkit's style with icons of the application's own in dialogs.
+class OwnIcons : public QProxyStyle {
+  public:
+    OwnIcons() : QProxyStyle(QStyleFactory::create("Fusion")) {}
+    QIcon standardIcon(StandardPixmap what, const QStyleOption* option, const QWidget* widget) const override {
+        const char* name = nameOf(what);
+        return name ? icon(name) : QProxyStyle::standardIcon(what, option, widget);
+    }
+    QPixmap standardPixmap(StandardPixmap what, const QStyleOption* option, const QWidget* widget) const override {
+        const char* name = nameOf(what);
+        const int size = pixelMetric(what <= SP_MessageBoxQuestion && what >= SP_MessageBoxInformation
+                                         ? PM_MessageBoxIconSize
+                                         : PM_SmallIconSize,
+                                     option, widget);
+        return name ? icon(name).pixmap(size) : QProxyStyle::standardPixmap(what, option, widget);
+    }
+
+  private:
+    static const char* nameOf(StandardPixmap what) {
+        switch (what) {
+            case SP_MessageBoxQuestion:
+                return "question";
+            case SP_MessageBoxWarning:
+                return "warning";
+            case SP_MessageBoxInformation:
+                return "information";
+            case SP_MessageBoxCritical:
+                return "problem";
+            case SP_FileIcon:
+                return "file";
+            case SP_DirIcon:
+            case SP_DirOpenIcon:
+            case SP_DirClosedIcon:
+                return "open";
+            case SP_FileDialogNewFolder:
+                return "new-folder";
+            case SP_FileDialogToParent:
+                return "up";
+            case SP_FileDialogBack:
+            case SP_ArrowBack:
+            case SP_ArrowLeft:
+                return "back";
+            case SP_ArrowForward:
+            case SP_ArrowRight:
+                return "forward";
+            case SP_FileDialogListView:
+                return "list";
+            case SP_FileDialogDetailedView:
+                return "details";
+            case SP_DirHomeIcon:
+                return "home";
+            case SP_ComputerIcon:
+            case SP_DriveHDIcon:
+                return "computer";
+            default:
+                return nullptr;
+        }
+    }
+};
+}  // namespace
+
 void apply(QApplication& application, bool dark, int textSize) {
     initResources();
     dark_ = dark;
     scale_ = textSize / 100.0;
     for (const Role& r : roles) *r.colour = QColor(dark ? r.dark : r.light);
     // each of these goes through every widget there is: only what changes is set
-    if (!application.property("themed").toBool()) application.setStyle(QStyleFactory::create("Fusion"));
+    if (!application.property("themed").toBool()) application.setStyle(new OwnIcons);
     application.setProperty("themed", true);
     QFont font(QFontDatabase::families().contains("Inter") ? "Inter" : application.font().family());
     font.setPixelSize(px(13));

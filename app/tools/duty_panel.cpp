@@ -89,10 +89,12 @@ void DutyPanel::makeInputs() {
     face_ = new QComboBox;
     face_->setObjectName("dutyFace");
     frame_ = new QComboBox;
+    frame_->setObjectName("dutyFrame");
     use_ = new QComboBox;
     use_->setObjectName("caseUse");
     use_->addItems({"checked", "in combinations only", "off"});
     share_ = new QComboBox;
+    share_->setObjectName("dutyShare");
     share_->addItems({"total, shared evenly", "each gets all"});
     interfaces_ = new QListWidget;
     interfaces_->setObjectName("dutyInterfaces");
@@ -107,6 +109,7 @@ void DutyPanel::makeInputs() {
     sum_->setObjectName("combinationSum");
     sum_->setPlaceholderText("1.35 steady + 1.5 storm");
     on_ = new QCheckBox("on");
+    on_->setObjectName("combinationOn");
     error_ = errorLabel();
     error_->setObjectName("dutyError");
     hint_ = label("", "muted");
