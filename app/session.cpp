@@ -518,10 +518,11 @@ void Session::startRun(const Job& job) {
             if (project_->check(as)) checked_[job.variant] = as;
             QString words = job.title + " done";
             if (check) {
-                const QString factor = QString("safety factor %1 (%2)")
-                                           .arg(QString::fromStdString(judge::factorWords(
-                                                    judge::factorOf(*project_, copy->current(), *check))),
-                                                QString::fromStdString(check->governingCase));
+                const judge::Factor f = judge::factorOf(*project_, copy->current(), *check);
+                const std::string doubt = judge::doubtWords(f);
+                QString factor = "safety factor " + QString::fromStdString(formatNumber(f.value, 3));
+                if (!doubt.empty()) factor += ", " + QString::fromStdString(doubt);
+                factor += " (" + QString::fromStdString(check->governingCase) + ")";
                 words += ": " + factor;
                 if (!timings->empty())
                     record(QString("%1 run for variant %2: %3")

@@ -166,7 +166,10 @@ void Card::refresh() {
     summary_->setText(summary());
     showBrief();
     if (!open_) return;
+    // the focus leaves a button that is disabled, and would take the view of the card along
+    const int place = scroll_->verticalScrollBar()->value();
     refreshBody();
+    scroll_->verticalScrollBar()->setValue(place);
     if (reason_ && !reason_->hasFocus()) {
         const auto& reasons = session_.variant().reasons;
         const auto at = reasons.find(static_cast<int>(stage_));

@@ -247,10 +247,10 @@ class OwnIcons : public QProxyStyle {
     }
     QPixmap standardPixmap(StandardPixmap what, const QStyleOption* option, const QWidget* widget) const override {
         const char* name = nameOf(what);
-        const int size = pixelMetric(what <= SP_MessageBoxQuestion && what >= SP_MessageBoxInformation
-                                         ? PM_MessageBoxIconSize
-                                         : PM_SmallIconSize,
-                                     option, widget);
+        const int size =
+            pixelMetric(what <= SP_MessageBoxQuestion && what >= SP_MessageBoxInformation ? PM_MessageBoxIconSize
+                                                                                          : PM_SmallIconSize,
+                        option, widget);
         return name ? icon(name).pixmap(size) : QProxyStyle::standardPixmap(what, option, widget);
     }
 

@@ -7,6 +7,7 @@
 #include <QMenu>
 #include <QResizeEvent>
 #include <QSignalBlocker>
+#include <QStylePainter>
 #include <QWidgetAction>
 
 #include "theme/theme.hpp"
@@ -40,8 +41,24 @@ ViewBar::ViewBar(Session& session, QWidget* parent) : QFrame(parent), session_(s
     whole->addWidget(drawer_, 0, Qt::AlignTop);
 }
 
+namespace {
+/// Cuts words that are too long with a sign that they go on.
+class NarrowCombo : public QComboBox {
+  protected:
+    void paintEvent(QPaintEvent*) override {
+        QStylePainter painter(this);
+        QStyleOptionComboBox option;
+        initStyleOption(&option);
+        painter.drawComplexControl(QStyle::CC_ComboBox, option);
+        const QRect room = style()->subControlRect(QStyle::CC_ComboBox, &option, QStyle::SC_ComboBoxEditField, this);
+        option.currentText = fontMetrics().elidedText(option.currentText, Qt::ElideRight, room.width() - 2);
+        painter.drawControl(QStyle::CE_ComboBoxLabel, option);
+    }
+};
+}  // namespace
+
 QComboBox* ViewBar::combo(const char* name, const QString& words) {
-    auto* box = new QComboBox;
+    auto* box = new NarrowCombo;
     box->setObjectName(name);
     box->setAccessibleName(words);
     box->setToolTip(words);
