@@ -187,6 +187,44 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QCOMPARE(part().interfaces.size(), before);
     }
 
+    /// The top of the body with its hole: a pad of that outline, exactly in its plane; a typed diameter makes it a
+    /// disc.
+    void aFaceIsPickedWithItsOutline() {
+        const std::size_t before = part().interfaces.size();
+        w_->useBody(QString::fromStdString(writeOriginal()), "original");
+        QVERIFY(settle());
+        showInterfaces();
+        auto pickTop = [&] {
+            click("pickFace");
+            QVERIFY(settle());
+            w_->view().fit();
+            const QPointF at = w_->view().placeOf(Vec3(58, 15, 15));
+            QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, at.toPoint());
+        };
+        pickTop();
+        QVERIFY2(find<QLabel>("pickedWords")->text().contains("outline"),
+                 qPrintable(find<QLabel>("pickedWords")->text()));
+        type(find<QLineEdit>("newInterfaceName"), "top");
+        click("createInterface");
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before + 1);
+        const duty::Interface& i = part().interfaces.back();
+        QVERIFY(i.kind == duty::Interface::Kind::pad && i.outline.size() == 2 && i.length == 5);
+        QVERIFY(std::abs(i.origin.z() - 15) < 1e-9 && (i.axis + Vec3::UnitZ()).norm() < 1e-9);
+        const double area = shape::Outline(i.axis, i.outline).area();
+        QVERIFY2(std::abs(area - (80 * 30 - M_PI * 36)) < 3, qPrintable(QString::number(area)));
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        pickTop();
+        type(find<QLineEdit>("newInterfaceDiameter"), "20");
+        click("createInterface");
+        QVERIFY(settle());
+        QVERIFY(part().interfaces.back().outline.empty() && part().interfaces.back().ringDiameter == 20);
+        QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before);
+    }
+
     /// Without any file of a designer: typed, repeated, several changed at once, and picked on the field.
     void interfacesWithoutADesignersBody() {
         showInterfaces();
@@ -404,4 +442,5 @@ class TestGeometryWindow : public QObject, public WindowDriver {
 };
 
 QTEST_MAIN(TestGeometryWindow)
+#include "shape/outline.hpp"
 #include "test_geometry_window.moc"

@@ -215,6 +215,40 @@ class TestSolid : public QObject {
         blind.length = 30;  // floor at z = 20
         QVERIFY(near(removed(build({blind})), cap(5, 20), 5e-3));
     }
+    /// Milled within polygons only: the volume above the plane, summed over their area.
+    void flatHasAnOutline() {
+        Feature f;
+        f.kind = Feature::Kind::flat;
+        f.name = f.interface = "seat";
+        f.face = "start";
+        f.origin = Vec3(0, 0, 30);
+        f.length = 30;
+        f.outline = {{{-10, -8, 30}, {12, -8, 30}, {12, 0, 30}, {2, 0, 30}, {2, 9, 30}, {-10, 9, 30}}};
+        auto above = [](auto inside) {
+            double sum = 0;
+            constexpr double h = 0.02;
+            for (double x = -15 + 0.5 * h; x < 15; x += h)
+                for (double y = -15 + 0.5 * h; y < 15; y += h)
+                    if (inside(x, y)) sum += h * h * (std::sqrt(R * R - x * x - y * y) - 30);
+            return sum;
+        };
+        const auto r = build({f});
+        QVERIFY(r.features[0].built && r.solid.valid);
+        QVERIFY(near(removed(r), above([](double x, double y) {
+                         return x > -10 && y > -8 && ((x < 12 && y < 0) || (x < 2 && y < 9));
+                     }),
+                     5e-3));
+        QVERIFY(std::any_of(r.surfaces.begin(), r.surfaces.end(), [](const auto& s) {
+            return s.interface == "seat" && s.face == "start" && (s.axis - Vec3::UnitZ()).norm() < 1e-9;
+        }));
+        f.outline = {{{-10, -8, 30}, {12, -8, 30}, {12, 9, 30}, {-10, 9, 30}}};
+        f.margin = 2;  // corners go round
+        QVERIFY(near(removed(build({f})), above([](double x, double y) {
+                         const double dx = std::max({-10 - x, x - 12, 0.0}), dy = std::max({-8 - y, y - 9, 0.0});
+                         return std::hypot(dx, dy) < 2;
+                     }),
+                     5e-3));
+    }
     /// A milled plane at height 30 removes a cap: pi h^2 (3 R - h) / 3.
     void flatIsAPlane() {
         Feature f;

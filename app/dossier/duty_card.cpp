@@ -217,7 +217,10 @@ void DutyCard::refreshBody() {
     QList<QStringList> rows;
     for (const Interface& i : p.interfaces)
         rows << QStringList{QString::fromStdString(i.name), i.boreDiameter > 0 ? plain(i.boreDiameter) + " mm" : "none",
-                            i.ringDiameter > 0 ? plain(i.ringDiameter) + " mm" : "none", name(i.kind)};
+                            !i.outline.empty()   ? QString("outline")
+                            : i.ringDiameter > 0 ? plain(i.ringDiameter) + " mm"
+                                                 : "none",
+                            name(i.kind)};
     fill(interfaces_, rows);
     fitHeight(interfaces_);
     rows.clear();

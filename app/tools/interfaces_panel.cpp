@@ -20,6 +20,7 @@ using duty::EndKind;
 using duty::Interface;
 
 namespace {
+constexpr double keptDepth = 5;  // mm, behind a picked face of a designed body
 
 /// Columns of the table, in order.
 enum Column {
@@ -289,10 +290,15 @@ void InterfacesPanel::refresh() {
                             axisText(i.axis),
                             plain(i.length),
                             i.boreDiameter > 0 ? plain(i.boreDiameter) : "–",
-                            i.ringDiameter > 0 ? plain(i.ringDiameter) : "–",
+                            !i.outline.empty()   ? QString("outline")
+                            : i.ringDiameter > 0 ? plain(i.ringDiameter)
+                                                 : "–",
                             plain(i.blendRadius),
                             hasEnd ? plain(i.start.clearance) : "–",
-                            hasEnd ? i.start.clearDiameter > 0 ? plain(i.start.clearDiameter) : "ring + 6" : "–"};
+                            !hasEnd                     ? QString("–")
+                            : !i.outline.empty()        ? "outline + " + plain(i.start.clearMargin)
+                            : i.start.clearDiameter > 0 ? plain(i.start.clearDiameter)
+                                                        : "ring + 6"};
     }
     fill(table_, rows);
     if (row >= 0 && row < table_->rowCount()) table_->setCurrentCell(row, std::max(column, 0));
@@ -365,6 +371,7 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
             break;
         case ringColumn:
             i.ringDiameter = lengthFrom(text);
+            i.outline.clear();  // a disc from now on
             break;
         case blendColumn:
             i.blendRadius = lengthFrom(text);
@@ -373,7 +380,10 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
             i.start.clearance = lengthFrom(text);
             break;
         case clearDiameterColumn:
-            i.start.clearDiameter = lengthFrom(text);
+            if (i.outline.empty())
+                i.start.clearDiameter = lengthFrom(text);
+            else
+                i.start.clearMargin = lengthFrom(text);
             break;
     }
 }
@@ -538,7 +548,24 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const
         i.ringDiameter = 2 * face->reach;
         i.length = std::max(2.0, 0.2 * i.ringDiameter);
         i.end.kind = EndKind::blind;
-        propose(i, "Plane" + residual + ".");
+        if (roughness > 0) {
+            propose(i, "Plane" + residual + ".");
+            return;
+        }
+        // a designed face as it is: its outline with the holes in it, material kept behind it
+        double radius = 0;
+        for (auto& loop : surface::bordersOf(mesh, face->triangles, face->point, face->axis)) {
+            for (Vec3& p : loop) {
+                p -= i.origin;
+                radius = std::max(radius, p.norm());
+            }
+            i.outline.push_back(loop);
+        }
+        i.ringDiameter = 2 * radius;
+        i.length = keptDepth;
+        i.start.clearMargin = 0;
+        propose(i, QString("Plane with its outline, %1 mm²%2. A typed diameter makes it a disc.")
+                       .arg(num(shape::Outline(i.axis, i.outline).area(), 4), residual));
         return;
     }
     i.kind = face->kind == Kind::bore ? Interface::Kind::boss : Interface::Kind::pin;
@@ -571,14 +598,16 @@ void InterfacesPanel::propose(const Interface& interface, const QString& words) 
         // an axis within a tenth of a degree of a global one is that one
         if (std::abs(std::abs(axis[a]) - 1) < 1.5e-6) axis = (axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
     }
-    place_->setText(axisText(at));
+    place_->setText(axisText(at));  // not modified: a designed face keeps the place that was found
+    exactPlace_ = !interface.outline.empty();
     QStringList digits;
     for (int a = 0; a < 3; ++a) digits << plain(rounded(axis[a], 1e-4));
     axis_->setText(digits.join(", "));  // not modified: the axis stays as it was found
     axis_->setCursorPosition(0);
     proposal_->axis = axis;
     const bool hasBore = interface.boreDiameter > 0;
-    diameter_->setValue(rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, 0.1));
+    proposedDiameter_ = rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, 0.1);
+    diameter_->setValue(proposedDiameter_);
     ring_->setValue(rounded(interface.ringDiameter, 0.1));
     showRing(interface.kind == Interface::Kind::boss);
     length_->setValue(rounded(interface.length, 0.1));
@@ -596,12 +625,17 @@ void InterfacesPanel::create() {
         i.ringDiameter = i.kind == Interface::Kind::boss ? ring_->value() : 0;
     } else {
         i.boreDiameter = 0;
-        i.ringDiameter = diameter_->value();
+        if (i.outline.empty() || i.kind != Interface::Kind::pad ||
+            std::abs(diameter_->value() - proposedDiameter_) > 1e-9) {
+            i.ringDiameter = diameter_->value();
+            i.outline.clear();
+        }
         if (i.end.kind == EndKind::flat) i.end.kind = EndKind::blind;
     }
     i.length = length_->value();
     try {
-        i.origin = threeFrom(place_->text(), "the place", true);
+        if (!exactPlace_ || i.outline.empty() || place_->isModified())
+            i.origin = threeFrom(place_->text(), "the place", true);
         if (axis_->isModified()) i.axis = threeFrom(axis_->text(), "the axis", false);
         session_.editPart("New interface",
                           [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });

@@ -17,7 +17,7 @@ namespace {
 
 InterfaceEnd readEnd(const Node& n, const Units& u) {
     InterfaceEnd e;
-    n.onlyKeys({"kind", "clearance", "clear_diameter"});
+    n.onlyKeys({"kind", "clearance", "clear_diameter", "clear_margin"});
     const std::string kind = n.at("kind").text();
     if (kind == "flat")
         e.kind = EndKind::flat;
@@ -29,13 +29,42 @@ InterfaceEnd readEnd(const Node& n, const Units& u) {
         n.at("kind").refuse("flat, blind or through", "'" + kind + "'");
     if (n.has("clearance")) e.clearance = n.at("clearance").positive(dimension::length, u.length);
     if (n.has("clear_diameter")) e.clearDiameter = n.at("clear_diameter").positive(dimension::length, u.length);
+    if (n.has("clear_margin")) {
+        e.clearMargin = n.at("clear_margin").quantity(dimension::length, u.length);
+        if (!(e.clearMargin >= 0)) n.at("clear_margin").refuse("zero or more", formatNumber(e.clearMargin));
+    }
     return e;
+}
+
+/// Closed polygons in the plane of a pad's face.
+void readOutline(const Node& n, const Units& u, Interface& i) {
+    constexpr double flat = 1e-3;  // mm
+    double radius = 0;
+    for (const Node& loop : n.list()) {
+        std::vector<Vec3> corners;
+        for (const Node& corner : loop.list()) {
+            Vec3 d = corner.vector(dimension::length, u.length) - i.origin;
+            const double off = d.dot(i.axis);
+            if (!(std::abs(off) <= flat))
+                corner.refuse("a place in the plane of the face", formatNumber(std::abs(off)) + " mm off it");
+            d -= off * i.axis;
+            radius = std::max(radius, d.norm());
+            corners.push_back(d);
+        }
+        if (corners.size() < 3) loop.refuse("three corners or more", std::to_string(corners.size()));
+        Vec3 twice = Vec3::Zero();
+        for (std::size_t k = 0; k < corners.size(); ++k) twice += corners[k].cross(corners[(k + 1) % corners.size()]);
+        if (!(twice.norm() > 1e-6)) loop.refuse("corners that enclose an area", "none");
+        i.outline.push_back(std::move(corners));
+    }
+    if (i.outline.empty()) n.refuse("at least one polygon", "none");
+    i.ringDiameter = 2 * radius;
 }
 
 Interface readInterface(const Node& n, const Units& u) {
     Interface i;
     n.onlyKeys({"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "pin_diameter",
-                "blend_radius", "start", "end"});
+                "blend_radius", "outline", "start", "end"});
     i.name = n.at("name").text();
     const std::string kind = n.at("kind").text();
     if (kind == "bore")
@@ -61,6 +90,10 @@ Interface readInterface(const Node& n, const Units& u) {
         i.ringDiameter = n.at("pin_diameter").positive(dimension::length, u.length);
     } else if (n.has("pin_diameter")) {
         n.at("pin_diameter").refuse("no pin diameter on a " + kind, "a diameter");
+    } else if (n.has("outline")) {
+        if (i.kind != Interface::Kind::pad) n.at("outline").refuse("no outline on a " + kind, "polygons");
+        if (n.has("ring_diameter")) n.at("ring_diameter").refuse("either a diameter or an outline", "both");
+        readOutline(n.at("outline"), u, i);
     } else if (i.kind != Interface::Kind::bore) {
         i.ringDiameter = n.at("ring_diameter").positive(dimension::length, u.length);
         if (i.ringDiameter <= i.boreDiameter)
@@ -83,6 +116,12 @@ Interface readInterface(const Node& n, const Units& u) {
                 .refuse("at least the bore's " + formatNumber(i.boreDiameter) + " mm",
                         formatNumber(e.clearDiameter) + " mm");
     };
+    for (const char* key : {"start", "end"})
+        if (n.has(key) && n.at(key).has(i.outline.empty() ? "clear_margin" : "clear_diameter"))
+            n.at(key)
+                .at(i.outline.empty() ? "clear_margin" : "clear_diameter")
+                .refuse(i.outline.empty() ? "clear_diameter of a round face" : "clear_margin beside an outline",
+                        "the other");
     end("start", i.start);
     end("end", i.end);
     return i;

@@ -26,6 +26,7 @@ struct InterfaceEnd {
     EndKind kind = EndKind::flat;
     double clearance = 10;     ///< flat: depth of the free space beyond the face, mm
     double clearDiameter = 0;  ///< flat: its diameter, mm; 0: ring plus 6 mm
+    double clearMargin = 3;    ///< flat, of an outline: how far the free space reaches beyond it, mm
 };
 
 /// A place where the part meets the world. Axis from start to end; the start lies at the origin point.
@@ -43,6 +44,9 @@ struct Interface {
     double boreDiameter = 0;     ///< mm; 0 for a pad
     double ringDiameter = 0;     ///< outer diameter of the kept material, mm; 0 for a bare bore
     double blendRadius = 4;      ///< of the kept material into the free body, mm
+    /// Pad: closed polygons of its face and of the holes in it, from the origin, mm; none: round. The ring diameter is
+    /// that of a circle about the origin that holds them.
+    std::vector<std::vector<Vec3>> outline{};
     InterfaceEnd start, end;
 };
 

@@ -41,12 +41,15 @@ std::string relative(const std::string& path, const std::string& partPath) {
     return !r.empty() && r.begin()->string() != ".." ? r.string() : std::filesystem::absolute(path).string();
 }
 
-json toJson(const InterfaceEnd& e, const Writer& w) {
+json toJson(const InterfaceEnd& e, bool outlined, const Writer& w) {
     static const char* kinds[] = {"flat", "blind", "through"};
     json j{{"kind", kinds[static_cast<int>(e.kind)]}};
     if (e.kind == EndKind::flat) {
         j["clearance"] = w.length(e.clearance);
-        if (e.clearDiameter > 0) j["clear_diameter"] = w.length(e.clearDiameter);
+        if (outlined)
+            j["clear_margin"] = w.length(e.clearMargin);
+        else if (e.clearDiameter > 0)
+            j["clear_diameter"] = w.length(e.clearDiameter);
     }
     return j;
 }
@@ -59,12 +62,18 @@ json toJson(const Interface& i, const Writer& w) {
            {"length", w.length(i.length)}};
     if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss)
         j["bore_diameter"] = w.length(i.boreDiameter);
-    if (i.kind == Interface::Kind::boss || i.kind == Interface::Kind::pad)
+    const bool outlined = !i.outline.empty();
+    for (const auto& loop : i.outline) {
+        json corners = json::array();
+        for (const Vec3& d : loop) corners.push_back(w.place(i.origin + d));
+        j["outline"].push_back(std::move(corners));
+    }
+    if (i.kind == Interface::Kind::boss || (i.kind == Interface::Kind::pad && !outlined))
         j["ring_diameter"] = w.length(i.ringDiameter);
     if (i.kind == Interface::Kind::pin) j["pin_diameter"] = w.length(i.ringDiameter);
     j["blend_radius"] = w.length(i.blendRadius);
-    j["start"] = toJson(i.start, w);
-    j["end"] = toJson(i.end, w);
+    j["start"] = toJson(i.start, outlined, w);
+    j["end"] = toJson(i.end, outlined, w);
     return j;
 }
 
@@ -153,6 +162,8 @@ std::string withCopies(const Part& part, const std::string& name, const Repetiti
         Interface copy = *first;
         copy.origin = moved(first->origin, turn, true);
         copy.axis = moved(first->axis, turn, false);
+        for (auto& loop : copy.outline)
+            for (Vec3& d : loop) d = moved(d, turn, false);
         const Vec3 middle = first->origin + 0.5 * first->length * first->axis.normalized(),
                    there = copy.origin + 0.5 * copy.length * copy.axis.normalized();
         if ((there - middle).norm() < 1e-6 * std::max(first->length, 1.0))

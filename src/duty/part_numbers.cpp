@@ -150,7 +150,7 @@ std::vector<PartNumberInfo> partNumbers(const Part& part) {
         const std::string place = placeOf("interfaces", i.name, ""), label = i.name + ": ";
         const bool hollow = i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss;
         if (hollow) add(place + "bore_diameter", label + "bore diameter", mm, i.boreDiameter / length);
-        if (i.kind == Interface::Kind::boss || i.kind == Interface::Kind::pad)
+        if (i.kind == Interface::Kind::boss || (i.kind == Interface::Kind::pad && i.outline.empty()))
             add(place + "ring_diameter", label + "ring diameter", mm, i.ringDiameter / length);
         if (i.kind == Interface::Kind::pin)
             add(place + "pin_diameter", label + "pin diameter", mm, i.ringDiameter / length);

@@ -80,6 +80,10 @@ void eachMember(F& f, const Visit& visit) {
     visit("axis", f.axis);
     visit("along", f.along);
     visit("diameter", f.diameter);
+    if (!f.outline.empty() || f.kind == Feature::Kind::flat) {
+        visit("outline", f.outline);
+        if (!f.outline.empty()) visit("margin", f.margin);
+    }
     visit("length", f.length);
     visit("through", f.through);
     visit("before", f.before);
@@ -129,6 +133,13 @@ struct Write {
         if (list.empty()) return;  // files from before places could be painted stay the same
         for (const Vec3& v : list) j[key].push_back(vector(v));
     }
+    void operator()(const char* key, const std::vector<std::vector<Vec3>>& loops) const {
+        for (const auto& loop : loops) {
+            json corners = json::array();
+            for (const Vec3& v : loop) corners.push_back(vector(v));
+            j[key].push_back(std::move(corners));
+        }
+    }
     template <class V>
     void operator()(const char* key, const V& v) const {
         j[key] = v;
@@ -143,6 +154,14 @@ struct Read {
         list.clear();
         if (j.contains(key))
             for (const json& v : j.at(key)) list.push_back(vectorOf(v));
+    }
+    void operator()(const char* key, std::vector<std::vector<Vec3>>& loops) const {
+        loops.clear();
+        if (!j.contains(key)) return;
+        for (const json& loop : j.at(key)) {
+            loops.emplace_back();
+            for (const json& v : loop) loops.back().push_back(vectorOf(v));
+        }
     }
     template <class V>
     void operator()(const char* key, V& v) const {

@@ -40,7 +40,8 @@ constexpr const char* rest = R"schema({
       "properties": {
         "kind": {"enum": ["flat", "blind", "through"]},
         "clearance": {"$ref": "#/$defs/quantity"},
-        "clear_diameter": {"$ref": "#/$defs/quantity"}
+        "clear_diameter": {"$ref": "#/$defs/quantity"},
+        "clear_margin": {"$ref": "#/$defs/quantity"}
       }
     },
     "interfaceNames": {"type": "array", "items": {"type": "string"}, "minItems": 1},
@@ -172,6 +173,10 @@ constexpr const char* rest = R"schema({
           "ring_diameter": {"$ref": "#/$defs/quantity"},
           "pin_diameter": {"$ref": "#/$defs/quantity"},
           "blend_radius": {"$ref": "#/$defs/quantity"},
+          "outline": {
+            "type": "array", "minItems": 1,
+            "items": {"type": "array", "minItems": 3, "items": {"$ref": "#/$defs/vector"}}
+          },
           "start": {"$ref": "#/$defs/end"},
           "end": {"$ref": "#/$defs/end"}
         }

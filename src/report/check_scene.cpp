@@ -11,6 +11,7 @@
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
 #include "duty/names.hpp"
+#include "stages/part_shape.hpp"
 
 namespace escultura::report {
 namespace {
@@ -273,6 +274,19 @@ double outerRadius(const Interface& i) {
     return 0.5 * std::max(i.ringDiameter, i.boreDiameter);
 }
 
+/// The polygons of a face. @param by  moved, mm
+void addOutline(const Interface& i, const Vec3& by, render::Scene& scene) {
+    render::Lines lines;
+    lines.colour = teal;
+    lines.width = 2;
+    for (const auto& loop : outlineOf(i))
+        for (std::size_t k = 0; k < loop.size(); ++k) {
+            lines.position.push_back(loop[k] + by);
+            lines.position.push_back(loop[(k + 1) % loop.size()] + by);
+        }
+    scene.lines.push_back(std::move(lines));
+}
+
 void addMark(const LoadMark& m, render::Scene& scene) {
     using Shape = LoadMark::Shape;
     const double length = 0.14 * scene.bounds.diagonal();
@@ -314,7 +328,10 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
     for (const Support& s : part.supports)
         for (const std::string& name : s.on.interfaces) {
             const Interface& i = *part.findInterface(name);
-            addRing(faceMiddle(i, s.on.face), i.axis, 1.08 * outerRadius(i), 1, scene);
+            if (i.outline.empty())
+                addRing(faceMiddle(i, s.on.face), i.axis, 1.08 * outerRadius(i), 1, scene);
+            else
+                addOutline(i, faceMiddle(i, s.on.face) - i.origin, scene);
             const std::string word = duty::words(s.kind);
             if (said.emplace(word, &s).second)
                 scene.labels.push_back({render::Label::Role::support, faceMiddle(i, s.on.face),

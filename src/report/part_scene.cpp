@@ -12,6 +12,7 @@
 #include "report/cage_scene.hpp"
 #include "report/check_scene.hpp"
 #include "report/surface_scene.hpp"
+#include "stages/part_shape.hpp"
 
 namespace escultura::report {
 namespace {
@@ -233,9 +234,15 @@ void addHandle(const Interface& i, render::Scene& scene) {
     lines.width = 2.2;
     const auto [u, v] = perpendicular(i.axis);
     const Vec3 end = i.origin + i.length * i.axis;
+    for (const auto& loop : outlineOf(i))
+        for (const double along : {0.0, i.length})
+            for (std::size_t k = 0; k < loop.size(); ++k) {
+                lines.position.push_back(loop[k] + along * i.axis);
+                lines.position.push_back(loop[(k + 1) % loop.size()] + along * i.axis);
+            }
     for (const Vec3& centre : {i.origin, end})
         for (const double diameter : {i.boreDiameter, i.ringDiameter}) {
-            if (diameter <= 0) continue;
+            if (diameter <= 0 || !i.outline.empty()) continue;
             for (int k = 0; k < 64; ++k)
                 for (int e = 0; e < 2; ++e) {
                     const double a = 2 * M_PI * (k + e) / 64;

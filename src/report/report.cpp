@@ -136,7 +136,9 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     for (const Interface& i : part.interfaces)
         rows.push_back({i.name, name(i.kind), vec(i.origin), vec(i.axis), num(i.length),
                         i.boreDiameter > 0 ? num(i.boreDiameter) : "none",
-                        i.ringDiameter > 0 ? num(i.ringDiameter) : "none"});
+                        !i.outline.empty()   ? "outline, " + num(shape::Outline(i.axis, i.outline).area()) + " mm²"
+                        : i.ringDiameter > 0 ? num(i.ringDiameter)
+                                             : "none"});
     h.table({"Interface", "Kind", "Start, mm", "Axis", "Length, mm", "Bore, mm", "Ring, mm"}, rows);
     rows.clear();
     for (const LoadCase& c : part.loadCases)

@@ -15,11 +15,15 @@ Vec3 FreeBody::gradient(const Vec3& p) const {
     return g;
 }
 
-double RoundBar::distance(const Vec3& p) const {
+double RoundBar::across(const Vec3& p) const {
+    if (outline) return outline->distance(p) - grown + rounding;
     const Vec3 d = p - start;
-    const double along = d.dot(axis);
-    const double radial = (d - along * axis).norm();
-    const double x = radial - (radius - rounding);
+    return (d - d.dot(axis) * axis).norm() - (radius - rounding);
+}
+
+double RoundBar::distance(const Vec3& p) const {
+    const double along = (p - start).dot(axis);
+    const double x = across(p);
     const double y = std::abs(along - 0.5 * length) - (0.5 * length - rounding);
     return std::min(std::max(x, y), 0.0) + std::hypot(std::max(x, 0.0), std::max(y, 0.0)) - rounding;
 }
@@ -27,32 +31,31 @@ double RoundBar::distance(const Vec3& p) const {
 Vec3 RoundBar::gradient(const Vec3& p) const {
     const Vec3 d = p - start;
     const double along = d.dot(axis);
-    const Vec3 across = d - along * axis;
-    const double radial = across.norm();
-    const Vec3 out = radial > 1e-12 ? Vec3(across / radial) : perpendicular(axis)[0];
+    const Vec3 radial = d - along * axis;
+    const double r = radial.norm();
+    const Vec3 out = outline ? outline->gradient(p) : r > 1e-12 ? Vec3(radial / r) : perpendicular(axis)[0];
     const Vec3 up = along > 0.5 * length ? axis : Vec3(-axis);
-    const double x = radial - (radius - rounding);
+    const double x = across(p);
     const double y = std::abs(along - 0.5 * length) - (0.5 * length - rounding);
     if (x > 0 && y > 0) return (x * out + y * up) / std::hypot(x, y);
     return x > y ? out : up;
 }
 
 bool RoundBar::isOnRim(const Vec3& p, double near) const {
-    const Vec3 d = p - start;
-    const double along = d.dot(axis);
-    const double radial = (d - along * axis).norm();
-    return radial > radius - rounding - near && std::abs(along - 0.5 * length) > 0.5 * length - rounding - near;
+    const double along = (p - start).dot(axis);
+    return across(p) > -near && std::abs(along - 0.5 * length) > 0.5 * length - rounding - near;
 }
 
 double Primitive::distance(const Vec3& p) const {
     const Vec3 d = p - point;
     if (kind == Kind::plane) return d.dot(axis);
-    const double outside = (d - d.dot(axis) * axis).norm() - radius;
+    const double outside = (kind == Kind::prism ? outline->distance(p) : (d - d.dot(axis) * axis).norm()) - radius;
     return inverted ? -outside : outside;
 }
 
 Vec3 Primitive::gradient(const Vec3& p) const {
     if (kind == Kind::plane) return axis;
+    if (kind == Kind::prism) return (inverted ? -1 : 1) * outline->gradient(p);
     const Vec3 d = p - point;
     const Vec3 radial = d - d.dot(axis) * axis;
     const double length = radial.norm();
@@ -109,6 +112,10 @@ void MachinedSolid::addBar(const RoundBar& bar, double blendRadius) {
         {bar, blendRadius, bar.start + 0.5 * bar.length * bar.axis, std::hypot(0.5 * bar.length, bar.radius)});
 }
 
+void MachinedSolid::addKept(const RoundBar& bar, std::shared_ptr<const FreeBody> within) {
+    kept_.push_back({bar, std::move(within)});
+}
+
 void MachinedSolid::addTrim(const Primitive& primitive, double radius) {
     trims_.push_back({primitive, radius});
 }
@@ -133,6 +140,7 @@ MachinedSolid::Reference MachinedSolid::intern(const Primitive& primitive, doubl
             return {static_cast<int>(i), cosine > 0 ? 1.0 : -1.0};
         }
         if (std::abs(other.radius - primitive.radius) > near || other.inverted != primitive.inverted) continue;
+        if (other.outline != primitive.outline) continue;
         const Vec3 d = primitive.point - other.point;
         if ((d - d.dot(other.axis) * other.axis).norm() > near) continue;
         if (surfaces_[i].outward != outward) continue;
@@ -178,10 +186,19 @@ class MachinedSolid::Joining {
         }
         for (std::size_t k = 0; k < solid_.trims_.size(); ++k)
             join(solid_.trims_[k].distance(p_), From::trim, k, solid_.trims_[k].radius, 1);
+        for (std::size_t k = 0; k < solid_.kept_.size(); ++k) {
+            const Kept& kept = solid_.kept_[k];
+            if ((p_ - kept.bar.start).norm() > value_ + kept.bar.length + kept.bar.radius) continue;
+            if (const double d = kept.distance(p_); d < value_) {
+                value_ = d;
+                from_ = From::kept;
+                index_ = k;
+            }
+        }
     }
 
   private:
-    enum class From { body, bar, trim, joined };
+    enum class From { body, bar, trim, kept, joined };
     Vec3 gradientOf(From from, std::size_t index) const {
         switch (from) {
             case From::body:
@@ -190,6 +207,8 @@ class MachinedSolid::Joining {
                 return solid_.bars_[index].bar.gradient(p_);
             case From::trim:
                 return solid_.trims_[index].gradient(p_);
+            case From::kept:
+                return solid_.kept_[index].gradient(p_);
             case From::joined:
                 break;
         }

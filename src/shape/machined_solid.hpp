@@ -11,6 +11,7 @@
 #include <memory>
 #include <vector>
 
+#include "shape/outline.hpp"
 #include "shape/shape.hpp"
 
 namespace escultura::shape {
@@ -34,24 +35,31 @@ class FunctionBody final : public FreeBody {
     std::function<double(const Vec3&)> function_;
 };
 
-/// A round bar with rounded rims: union material of bosses and pads. Exact distance.
+/// A bar with rounded rims: union material of bosses and pads. Round with exact distance, or of any outline.
 struct RoundBar {
     Vec3 start = Vec3::Zero();  ///< centre of the first end, mm
     Vec3 axis = Vec3::UnitX();  ///< unit vector
     double length = 0, radius = 0, rounding = 0;
+    std::shared_ptr<const Outline> outline{};  ///< in place of the circle, which then holds it; across the axis
+    double grown = 0;                          ///< the outline, mm
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
     /// Whether a place on its surface lies on a rounded rim. @param near  slack, mm
     bool isOnRim(const Vec3& p, double near) const;
+
+  private:
+    /// How far outside the middles of the rims' rounding a place is, across the axis.
+    double across(const Vec3& p) const;
 };
 
-/// A half-space or an infinite cylinder.
+/// A half-space, an infinite cylinder, or an infinite prism over an outline.
 struct Primitive {
-    enum class Kind { plane, cylinder } kind = Kind::plane;
+    enum class Kind { plane, cylinder, prism } kind = Kind::plane;
     Vec3 point = Vec3::Zero();
     Vec3 axis = Vec3::UnitX();  ///< unit normal (distance grows along it) or unit axis
-    double radius = 0;
-    bool inverted = false;  ///< cylinder: the negative side is outside
+    double radius = 0;          ///< prism: how much the outline is grown
+    bool inverted = false;      ///< cylinder: the negative side is outside
+    std::shared_ptr<const Outline> outline{};
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
 };
@@ -87,6 +95,8 @@ class MachinedSolid final : public Shape {
     void addTrim(const Primitive& primitive, double radius);
     /// The same with a body's inside (or, inverted, its outside).
     void addTrim(std::shared_ptr<const FreeBody> body, bool inverted, double radius);
+    /// Adds material that no rounding takes from: it is joined after the trims. @param within  bounds it; null: nothing
+    void addKept(const RoundBar& bar, std::shared_ptr<const FreeBody> within);
     /// The solid lies on the negative side of this primitive. @return surface id
     int addInside(const Primitive& primitive);
     /// Removes the intersection of the given primitives' negative sides (a capped cylinder: cylinder and two planes).
@@ -142,6 +152,18 @@ class MachinedSolid final : public Shape {
         double distance(const Vec3& p) const { return body ? sign * body->value(p) : primitive.distance(p); }
         Vec3 gradient(const Vec3& p) const { return body ? Vec3(sign * body->gradient(p)) : primitive.gradient(p); }
     };
+    struct Kept {
+        RoundBar bar;
+        std::shared_ptr<const FreeBody> within;
+        double distance(const Vec3& p) const {
+            const double d = bar.distance(p);
+            return within ? std::max(d, within->value(p)) : d;
+        }
+        Vec3 gradient(const Vec3& p) const {
+            return !within || bar.distance(p) >= within->value(p) ? bar.gradient(p) : within->gradient(p);
+        }
+    };
+    std::vector<Kept> kept_;
     std::vector<Bar> bars_;
     std::vector<Trim> trims_;
     std::vector<Surface> surfaces_;  // index 0: the free body

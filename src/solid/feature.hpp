@@ -35,6 +35,8 @@ struct Feature {
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitZ();
     Vec3 along = Vec3::UnitX();  ///< long side of slots, pockets, pads, ribs, boxes; at right angles to the axis
     double diameter = 10;        ///< bore, boss, round keep-out; flat: of the milled circle, 0: a whole side. mm
+    std::vector<std::vector<Vec3>> outline{};  ///< flat: corners of the milled faces instead of a circle, mm
+    double margin = 0;                         ///< flat: how far it is milled beyond the outline, mm
     double length = 10;          ///< along the axis: depth or height, mm
     bool through = false;        ///< bore: goes on without end at the far side
     double before = 0;           ///< cut continued against the axis, mm

@@ -3,6 +3,7 @@
 #include <BRepBuilderAPI_MakeFace.hxx>
 #include <BRepBuilderAPI_MakePolygon.hxx>
 #include <BRepBuilderAPI_MakeWire.hxx>
+#include <BRepOffsetAPI_MakeOffset.hxx>
 #include <BRepOffsetAPI_ThruSections.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCone.hxx>
@@ -51,6 +52,26 @@ TopoDS_Face roundedRectangle(const Vec3& o, const Vec3& x, const Vec3& y, double
     line(at(o, x, -p, y, q - r), at(o, x, -p, y, -q + r));
     arc(at(o, x, -p, y, -q + r), at(o, x, -p + s, y, -q + s), at(o, x, -p + r, y, -q));
     return BRepBuilderAPI_MakeFace(wire.Wire());
+}
+
+/// The polygons' areas, grown by a margin with round corners.
+std::vector<TopoDS_Face> polygonFaces(const std::vector<std::vector<Vec3>>& loops, double margin) {
+    std::vector<TopoDS_Face> faces;
+    for (const auto& loop : loops) {
+        BRepBuilderAPI_MakePolygon polygon;
+        for (const Vec3& p : loop) polygon.Add(toPoint(p));
+        polygon.Close();
+        const TopoDS_Face face = BRepBuilderAPI_MakeFace(polygon.Wire(), Standard_True);
+        if (margin < 1e-6) {
+            faces.push_back(face);
+            continue;
+        }
+        BRepOffsetAPI_MakeOffset offset(face, GeomAbs_Arc);
+        offset.Perform(margin);
+        for (TopExp_Explorer wires(offset.Shape(), TopAbs_WIRE); wires.More(); wires.Next())
+            faces.push_back(BRepBuilderAPI_MakeFace(TopoDS::Wire(wires.Current()), Standard_True));
+    }
+    return faces;
 }
 
 TopoDS_Shape extrude(const TopoDS_Face& face, const Vec3& by) {
@@ -174,7 +195,10 @@ void ToolMaker::flat() {
                    ? main_
                    : "clearance";
     };
-    if (f_.diameter > 0)
+    if (!f_.outline.empty())
+        for (const TopoDS_Face& face : polygonFaces(f_.outline, f_.margin))
+            add(extrude(face, f_.length * f_.axis), nameOf);
+    else if (f_.diameter > 0)
         add(cylinder(f_.origin, f_.axis, f_.diameter, f_.length), nameOf);
     else
         add(extrude(roundedRectangle(f_.origin, x_, y_, 2 * reach_, 2 * reach_, 0), reach_ * f_.axis), nameOf);

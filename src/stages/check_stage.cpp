@@ -39,6 +39,7 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
                 continue;
             const double outer = 0.5 * std::max(i.ringDiameter, i.boreDiameter);
             const double slack = 0.03 * outer + 0.02, at = name == "end" ? i.length : 0;
+            const shape::Outline outline(i.axis, outlineOf(i));
             std::map<std::int32_t, double> area;
             for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
                 const Triangle& v = mesh.triangle[t];
@@ -51,7 +52,8 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
                     corner = std::max(corner, std::abs((q - q.dot(i.axis) * i.axis).norm() - radius));
                 }
                 const bool on = round ? corner < slack && along > -slack && along < i.length + slack
-                                      : std::abs(along - at) < slack && out < 4 * outer;
+                                      : std::abs(along - at) < slack && out < 4 * outer &&
+                                            (i.outline.empty() || outline.distance(p + i.origin) < slack);
                 if (!on) continue;
                 const Vec3 cross =
                     (mesh.position[v[1]] - mesh.position[v[0]]).cross(mesh.position[v[2]] - mesh.position[v[0]]);
@@ -71,6 +73,7 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
             f.low = round ? -slack : at - slack;
             f.high = round ? i.length + slack : at + slack;
             f.radius = outer + slack;
+            if (!round) f.outline = outlineOf(i);
             faces.push_back(f);
         }
     return faces;

@@ -156,6 +156,33 @@ class Faces {
                     mesh_.owner.push_back(0);
                 }
     }
+    /// The face of an outline by squares whose middles lie in it.
+    void addOutline(const Interface& i, std::size_t index, bool end, double step, std::vector<std::int32_t>& faces) {
+        const shape::Outline outline(i.axis, outlineOf(i));
+        const auto [u, v] = perpendicular(i.axis);
+        const Vec3 middle = i.origin + (end ? i.length : 0.0) * i.axis;
+        const int n = std::clamp(static_cast<int>(0.5 * i.ringDiameter / step) + 1, 4, 200);
+        const double edge = 0.5 * i.ringDiameter / n;
+        for (int a = -n; a < n; ++a)
+            for (int b = -n; b < n; ++b) {
+                auto at = [&, u = u, v = v](double s, double t) {
+                    return Vec3(middle + edge * (a + s) * u + edge * (b + t) * v);
+                };
+                if (outline.distance(at(0.5, 0.5)) > 0) continue;
+                for (int half = 0; half < 2; ++half) {
+                    Vec3 corner[3] = {at(0, 0), half ? at(1, 1) : at(1, 0), half ? at(0, 1) : at(1, 1)};
+                    if (!end) std::swap(corner[1], corner[2]);  // looks against the axis
+                    mesh::Triangle6 t{};
+                    for (std::size_t k = 0; k < 3; ++k) {
+                        t[k] = add(corner[k], index);
+                        t[3 + k] = add(0.5 * (corner[k] + corner[(k + 1) % 3]), index);
+                    }
+                    faces.push_back(static_cast<std::int32_t>(mesh_.boundary.size()));
+                    mesh_.boundary.push_back(t);
+                    mesh_.owner.push_back(0);
+                }
+            }
+    }
     void addFace(const FaceKey& key) {
         const std::size_t index = indexOf(key.first);
         const Interface& i = part_.interfaces[index];
@@ -168,6 +195,7 @@ class Faces {
         const double step = 0.7 * grid_.spacing.minCoeff();
         const double inner = 0.5 * i.boreDiameter, outer = outerRadius(i, grid_.spacing.maxCoeff());
         const bool bore = key.second == "bore", side = key.second == "side";
+        if (!i.outline.empty()) return addOutline(i, index, key.second == "end", step, faces);
         auto ring = [&, u = u, v = v](double s) {
             return Vec3(std::cos(2 * M_PI * s) * u + std::sin(2 * M_PI * s) * v);
         };

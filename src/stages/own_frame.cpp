@@ -118,6 +118,8 @@ Part into(const OwnFrame& frame, const Part& part) {
     for (Interface& i : p.interfaces) {
         i.origin = frame.given(i.origin);
         i.axis = frame.directionInto(i.axis);
+        for (auto& loop : i.outline)
+            for (Vec3& d : loop) d = frame.directionInto(d);
     }
     for (KeepOut& k : p.keepOuts) {
         const Box3 box = into(frame, Box3{k.low, k.high});

@@ -40,6 +40,23 @@ double ringExtension(const Interface& i, const InterfaceEnd& end) {
     return 0;
 }
 
+/// What the free space before a flat end reaches to across its axis.
+Primitive clearSpace(const Interface& i, const InterfaceEnd& end) {
+    if (i.outline.empty()) return cylinder(i.origin, i.axis, clearDiameter(i, end));
+    Primitive p{Primitive::Kind::prism, i.origin, i.axis, end.clearMargin};
+    p.outline = std::make_shared<const shape::Outline>(shape::Outline(i.axis, outlineOf(i)).filled());
+    return p;
+}
+
+/// Gives a bar the outline of its interface. @param grown  mm
+void setOutline(const Interface& i, double grown, shape::RoundBar& bar) {
+    if (i.outline.empty()) return;
+    bar.outline = std::make_shared<const shape::Outline>(i.axis, outlineOf(i));
+    bar.grown = grown;
+    bar.radius += grown;
+    bar.rounding = 0;  // its depth is kept everywhere
+}
+
 /// Every cut of a part as primitives; the first of each is the one that carries a named face.
 struct CutVolume {
     std::vector<Primitive> primitives;
@@ -69,14 +86,13 @@ std::vector<CutVolume> cutVolumes(const Part& part) {
                  "side"});
         }
         if (i.start.kind == EndKind::flat)
-            cuts.push_back({{plane(i.origin, i.axis), cylinder(i.origin, i.axis, clearDiameter(i, i.start)),
+            cuts.push_back({{plane(i.origin, i.axis), clearSpace(i, i.start),
                              plane(i.origin - i.start.clearance * i.axis, -i.axis)},
                             &i,
                             "start"});
         if (i.end.kind == EndKind::flat) {
             const Vec3 far = i.origin + i.length * i.axis;
-            cuts.push_back({{plane(far, -i.axis), cylinder(i.origin, i.axis, clearDiameter(i, i.end)),
-                             plane(far + i.end.clearance * i.axis, i.axis)},
+            cuts.push_back({{plane(far, -i.axis), clearSpace(i, i.end), plane(far + i.end.clearance * i.axis, i.axis)},
                             &i,
                             "end"});
         }
@@ -105,6 +121,13 @@ bool inside(const std::vector<Primitive>& primitives, const Vec3& p) {
 }
 
 }  // namespace
+
+std::vector<std::vector<Vec3>> outlineOf(const Interface& i) {
+    std::vector<std::vector<Vec3>> loops = i.outline;
+    for (auto& loop : loops)
+        for (Vec3& p : loop) p += i.origin;
+    return loops;
+}
 
 Regions loadRegions(const Part& part, const Box3& fieldBounds) {
     auto body = [](const BodySource& source) {
@@ -137,6 +160,7 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
         field::KeptCells k{i.name, {}};
         // a bare bore is reached by the cells around it
         const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter + 3 * cell);
+        const shape::Outline outline(i.axis, outlineOf(i));
         Box3 around;
         around.include(i.origin);
         around.include(i.origin + i.length * i.axis);
@@ -156,6 +180,7 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
                     const double along = d.dot(i.axis);
                     if (along < 0 || along > i.length) continue;
                     const double radial = (d - along * i.axis).norm();
+                    if (!i.outline.empty() && outline.distance(field.centre(c)) > 0) continue;
                     if (radial > 0.5 * i.boreDiameter && radial < outer && (i.ringDiameter > 0 || field.density[c] > 0))
                         k.cells.push_back(c);
                 }
@@ -211,6 +236,7 @@ std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces) {
         if (const Interface* i = part.findInterface(f.interface)) {
             f.origin = i->origin;
             f.axis = i->axis;
+            f.outline = outlineOf(*i);
         }
     return faces;
 }
@@ -242,6 +268,94 @@ class Shrunk final : public shape::FreeBody {
 
 }  // namespace
 
+namespace {
+
+/// A design body that reaches a little beyond the flat faces of outlines, so that their own exact planes cut it and
+/// not its triangles, which lie off them by the digits of a file.
+class BeyondFaces final : public shape::FreeBody {
+  public:
+    BeyondFaces(std::shared_ptr<const shape::FreeBody> body, const Part& part) : body_(std::move(body)) {
+        for (const Interface& i : part.interfaces) {
+            if (i.outline.empty() || i.start.kind != EndKind::flat) continue;
+            const shape::Outline outline(i.axis, outlineOf(i));
+            const double beyond = 0.5 * i.start.clearance;
+            faces_.push_back({outline, outline.filled(), i.origin, i.axis, i.start.clearMargin, beyond,
+                              overlap(i, outline, beyond)});
+        }
+    }
+    double value(const Vec3& p) const override { return at(p).first; }
+    Vec3 gradient(const Vec3& p) const override {
+        const auto [value, face] = at(p);
+        if (!face) return body_->gradient(p);
+        const double along = (p - face->origin).dot(face->axis);
+        if (face->along(along) >= face->across(p))
+            return -along - face->beyond > along - face->within ? Vec3(-face->axis) : face->axis;
+        return face->outline.distance(p) > 0 ? face->filled.gradient(p) : face->outline.gradient(p);
+    }
+
+  private:
+    struct Face {
+        shape::Outline outline, filled;
+        Vec3 origin, axis;
+        double margin, beyond, within;  ///< mm
+        double along(double x) const { return std::max(-x - beyond, x - within); }
+        /// Holes stay open whatever the margin.
+        double across(const Vec3& p) const {
+            const double outer = filled.distance(p);
+            return outer < 0 ? std::max(outline.distance(p), outer - margin) : outer - margin;
+        }
+    };
+    std::pair<double, const Face*> at(const Vec3& p) const {
+        std::pair<double, const Face*> r{body_->value(p), nullptr};
+        for (const Face& f : faces_) {
+            const double thick = f.along((p - f.origin).dot(f.axis));
+            if (thick >= r.first) continue;
+            const double v = std::max(thick, f.across(p));
+            if (v < r.first) r = {v, &f};
+        }
+        return r;
+    }
+    /// How deep the body goes behind a face everywhere, at most as far as it is continued before it, mm.
+    double overlap(const Interface& i, const shape::Outline& outline, double most) const {
+        const auto [u, v] = perpendicular(i.axis);
+        constexpr int n = 24;
+        double depth = most;
+        for (int a = -n; a <= n; ++a)
+            for (int b = -n; b <= n; ++b) {
+                const Vec3 at = i.origin + 0.5 * i.ringDiameter / n * (a * u + b * v);
+                if (outline.distance(at) > -1e-3 * i.ringDiameter) continue;
+                while (depth > 0.02 && body_->value(at + depth * i.axis) > 0) depth *= 0.7;
+            }
+        return depth;
+    }
+    std::shared_ptr<const shape::FreeBody> body_;
+    std::vector<Face> faces_;
+};
+
+/// The design body as the trims of a part need it.
+std::shared_ptr<const shape::FreeBody> designTrim(const Part& part, const Regions& regions) {
+    const bool outlined = std::any_of(part.interfaces.begin(), part.interfaces.end(),
+                                      [](const Interface& i) { return !i.outline.empty(); });
+    if (!outlined) return regions.designBody;
+    return std::make_shared<BeyondFaces>(regions.designBody, part);
+}
+
+/// Whether the design space's box is only the one about the design body.
+bool isBoxOfBody(const Regions& regions) {
+    if (!regions.designBody) return false;
+    const Box3 box = regions.designBody->bounds();
+    const double near = 1e-6 * box.diagonal();
+    return (box.low - regions.designSpace.low).norm() < near && (box.high - regions.designSpace.high).norm() < near;
+}
+
+/// How far the material of an outline reaches beyond its face and its sides before a design body of rounded edges
+/// bounds it, mm.
+double beyondBody(const Regions& regions, const DesignEdges& edges) {
+    return regions.designBody ? edges.radius + 1 : 0;
+}
+
+}  // namespace
+
 PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      double margin, const DesignEdges& edges) {
     PartShape r;
@@ -268,6 +382,7 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
         shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after, 0.5 * i.ringDiameter + wider,
                             0};
         bar.rounding = std::min({0.8 * margin, 0.4 * bar.radius, 0.4 * bar.length});
+        setOutline(i, beyondBody(regions, edges), bar);
         r.solid->addBar(bar, i.blendRadius);
         r.bars.push_back(bar);
     }
@@ -289,6 +404,7 @@ std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& 
         const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
         bars.push_back({i.origin - before * i.axis, i.axis, before + i.length + after,
                         0.5 * std::max(i.ringDiameter, i.boreDiameter), 0});
+        setOutline(i, 0, bars.back());
     }
     std::vector<Primitive> sides = sidesOf(regions.designSpace);
     std::erase_if(sides, [&](const Primitive& side) { return !carriesFace(part, side); });
@@ -383,6 +499,12 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
                 add(Feature::Kind::flat, i.name + " " + face, i.name, face, place, first ? Vec3(-i.axis) : i.axis);
             f.diameter = clearDiameter(i, end);
             f.length = end.clearance;
+            if (!i.outline.empty()) {
+                f.outline = shape::Outline(i.axis, outlineOf(i)).filled().loops();
+                for (auto& loop : f.outline)
+                    for (Vec3& p : loop) p += (place - i.origin).dot(i.axis) * i.axis;
+                f.margin = end.clearMargin;
+            }
         }
         if (i.boreDiameter > 0) {
             Feature& f = add(Feature::Kind::bore, i.name + " bore", i.name, "bore", i.origin, i.axis);
@@ -404,22 +526,37 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
     // A side of the design space that carries an interface's flat face is machined: sharp. The others only limit the
     // free body: there its edges are rounded, so that no knife edges are left, unless sharp ones are asked for.
     const std::vector<Primitive> sides = sidesOf(designSpace);
+    const bool ofBody = isBoxOfBody(regions);
     for (std::size_t k = 0; k < sides.size(); ++k) {
         const double radius = edges.at(static_cast<int>(k));
-        if (!(radius > 0) || carriesFace(part, sides[k]))
+        if (carriesFace(part, sides[k]))
+            r.solid->addInside(sides[k]);
+        else if (ofBody)
+            continue;  // the body itself is the limit: the box about it would round the corners that touch it
+        else if (!(radius > 0))
             r.solid->addInside(sides[k]);
         else
             r.solid->addTrim(sides[k], radius);
     }
-    if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
+    std::shared_ptr<const shape::FreeBody> trim;
+    if (regions.designBody) r.solid->addTrim(trim = designTrim(part, regions), false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, 1);
     for (const Interface& i : part.interfaces) {
         if (i.ringDiameter <= 0) continue;
-        const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
+        const double after = ringExtension(i, i.end);
+        double before = ringExtension(i, i.start);
+        if (!i.outline.empty()) before = std::max(before, beyondBody(regions, edges));
         shape::RoundBar bar{i.origin - before * i.axis, i.axis, before + i.length + after, 0.5 * i.ringDiameter, 0};
         bar.rounding = std::min({2.0, 0.3 * bar.radius, 0.3 * bar.length});
+        // beyond the sides of a design body, so that nothing but the body bounds it there
+        setOutline(i, beyondBody(regions, edges), bar);
         r.solid->addBar(bar, i.blendRadius);
         r.bars.push_back(bar);
+        if (!i.outline.empty()) {  // the depth behind its face is kept whatever is rounded beside it
+            bar.grown = 0;
+            bar.length += std::max(0.5, 0.1 * i.length);  // its far edge comes out blunt
+            r.solid->addKept(bar, trim);
+        }
     }
     for (const CutVolume& cut : cutVolumes(part)) {
         const std::vector<int> ids = r.solid->addCut(cut.primitives);
@@ -442,6 +579,7 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
             f.radius =
                 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : clearDiameter(i, cut.face == "start" ? i.start : i.end)) +
                 slack;
+            f.outline = outlineOf(i);
         }
         r.faces.push_back(f);
     }

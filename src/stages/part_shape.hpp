@@ -25,13 +25,18 @@ struct NamedFace {
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< start of the interface and its axis
     double low = 0, high = 0;                          ///< along the axis, mm: the face's points lie between
     double radius = 0;                                 ///< largest distance from the axis, mm
+    std::vector<std::vector<Vec3>> outline{};          ///< polygons that hold it instead; empty: the radius does
     /// Whether a point of the surface belongs to this face.
     bool holds(const Vec3& p) const {
         const Vec3 d = p - origin;
         const double along = d.dot(axis);
-        return along >= low && along <= high && (d - along * axis).norm() <= radius;
+        if (along < low || along > high || (d - along * axis).norm() > radius) return false;
+        return outline.empty() || shape::Outline(axis, outline).distance(p) <= 1e-3;
     }
 };
+
+/// Polygons of a pad's face where they are, mm; empty: it is round.
+std::vector<std::vector<Vec3>> outlineOf(const Interface& interface);
 
 /// Faces of a part's own frame at the places of its interfaces. @param part  in the global frame
 std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces);

@@ -22,6 +22,13 @@ std::vector<std::pair<Vec3, Vec3>> facePoints(const Interface& i, const std::str
     std::vector<std::pair<Vec3, Vec3>> points;
     const auto [u, v] = perpendicular(i.axis);
     const bool side = face == "bore" || face == "side";
+    if (!side && !i.outline.empty()) {
+        const double along = face == "end" ? i.length : 0;
+        for (const auto& loop : i.outline)
+            for (const Vec3& d : loop)
+                points.emplace_back(i.origin + d + along * i.axis, face == "end" ? i.axis : Vec3(-i.axis));
+        return points;
+    }
     const double radius = 0.5 * (face == "bore" ? i.boreDiameter : std::max(i.ringDiameter, i.boreDiameter));
     for (const double along : side ? std::vector<double>{0.1, 0.9} : std::vector<double>{face == "end" ? 1.0 : 0.0})
         for (int k = 0; k < 12; ++k) {

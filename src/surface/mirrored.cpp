@@ -63,8 +63,14 @@ std::optional<std::vector<int>> imagesOf(const shape::MachinedSolid& solid, cons
             if (b.kind != a.kind || b.inverted != a.inverted || std::abs(b.radius - a.radius) > near) continue;
             if (std::abs(b.axis.dot(axis)) < 1 - 1e-12) continue;
             const Vec3 d = point - b.point;
-            const double off =
+            double off =
                 b.kind == shape::Primitive::Kind::plane ? std::abs(d.dot(b.axis)) : (d - d.dot(b.axis) * b.axis).norm();
+            if (b.kind == shape::Primitive::Kind::prism) {  // corner by corner
+                off = std::abs(a.outline->area() - b.outline->area());
+                for (const auto& loop : a.outline->loops())
+                    for (const Vec3& corner : loop)
+                        off = std::max(off, std::abs(b.outline->distance(mirrored(corner, plane))));
+            }
             if (off > near) continue;
             // both grow out of the solid to the same side
             const Vec3 p = point + Vec3(0.31, 0.17, 0.23) * solid.bounds().diagonal();

@@ -4,8 +4,10 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <limits>
 #include <map>
 #include <random>
+#include <set>
 
 namespace escultura::surface {
 namespace {
@@ -319,6 +321,43 @@ std::optional<FittedFace> recogniseFace(const TriMesh& whole, std::int32_t seed,
     if (rough)
         for (auto& t : f.triangles) t = origin[static_cast<std::size_t>(t)];
     return f;
+}
+
+std::vector<std::vector<Vec3>> bordersOf(const TriMesh& mesh, const std::vector<std::int32_t>& triangles,
+                                         const Vec3& point, const Vec3& normal) {
+    std::set<std::pair<std::int32_t, std::int32_t>> edges;
+    for (const std::int32_t t : triangles) {
+        const Triangle& v = mesh.triangle[static_cast<std::size_t>(t)];
+        for (std::size_t k = 0; k < 3; ++k) {
+            const std::pair<std::int32_t, std::int32_t> edge{v[k], v[(k + 1) % 3]};
+            if (!edges.erase({edge.second, edge.first})) edges.insert(edge);  // what two share is within
+        }
+    }
+    std::vector<std::vector<Vec3>> loops;
+    while (!edges.empty()) {
+        std::vector<std::int32_t> ring{edges.begin()->first};
+        for (auto at = edges.begin(); at != edges.end();
+             at = edges.lower_bound({ring.back(), std::numeric_limits<std::int32_t>::min()})) {
+            if (at->first != ring.back()) break;
+            const std::int32_t next = at->second;
+            edges.erase(at);
+            if (next == ring.front()) break;
+            ring.push_back(next);
+        }
+        std::vector<Vec3> corners;
+        for (const std::int32_t v : ring) {
+            const Vec3& p = mesh.position[static_cast<std::size_t>(v)];
+            corners.push_back(p - (p - point).dot(normal) * normal);
+        }
+        std::vector<Vec3> kept;
+        for (std::size_t k = 0; k < corners.size(); ++k) {
+            const Vec3 &a = corners[(k + corners.size() - 1) % corners.size()], &b = corners[k],
+                       &c = corners[(k + 1) % corners.size()];
+            if ((b - a).cross(c - b).norm() > 1e-7 * (b - a).norm() * (c - b).norm()) kept.push_back(b);
+        }
+        if (kept.size() >= 3) loops.push_back(std::move(kept));
+    }
+    return loops;
 }
 
 std::optional<Circle> circleThrough(const Vec3& a, const Vec3& b, const Vec3& c) {

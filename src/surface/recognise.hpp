@@ -31,6 +31,10 @@ struct FittedFace {
 /// @return nothing when neither a plane nor a cylinder of at least 20 degrees (rough ones: 100) fits
 std::optional<FittedFace> recogniseFace(const TriMesh& mesh, std::int32_t seed, double roughness = 0);
 
+/// The closed borders of some triangles, laid onto a plane: corners without those that lie on a straight line, mm.
+std::vector<std::vector<Vec3>> bordersOf(const TriMesh& mesh, const std::vector<std::int32_t>& triangles,
+                                         const Vec3& point, const Vec3& normal);
+
 /// Circle through three points: centre, unit axis, radius. Nothing when they lie on a line.
 struct Circle {
     Vec3 centre = Vec3::Zero(), axis = Vec3::UnitZ();
