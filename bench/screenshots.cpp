@@ -238,6 +238,8 @@ static void startShots(const QString& folder, const QString& pictures) {
         MainWindow w;
         w.setProperty("neverAsk", true);
         w.show();
+        w.activateWindow();
+        QApplication::setActiveWindow(&w);
         w.open(QString(ESCULTURA_DEMO_FOLDER) + "/" + demo + ".json");
         settle(w);
         w.session().run(Stage::surface);
@@ -251,6 +253,8 @@ static void startShots(const QString& folder, const QString& pictures) {
     }
     MainWindow w;
     w.show();
+    w.activateWindow();
+    QApplication::setActiveWindow(&w);
     QTest::qWait(400);
     w.grab().save(folder + "/start.png");
     w.close();
@@ -328,6 +332,8 @@ int main(int argc, char** argv) {
     MainWindow w;
     w.setProperty("neverAsk", true);
     w.show();
+    w.activateWindow();
+    QApplication::setActiveWindow(&w);
     auto shot = [&](const QString& name) {
         QTest::qWait(400);
         if (!only.isEmpty() && !name.contains(only)) return;

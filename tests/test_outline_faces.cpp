@@ -83,9 +83,9 @@ class TestOutlineFaces : public QObject {
                                         {{10, 10, 5}, {20, 10, 5}, {20, 20, 5}, {10, 20, 5}}});
         QVERIFY(std::abs(o.area() - 1100) < 1e-9 && std::abs(o.filled().area() - 1200) < 1e-9);
         const std::tuple<Vec3, double, Vec3> places[] = {
-            {{5, 15, 0}, -5, {1, 0, 0}},  {{30, 1, 9}, -1, {0, -1, 0}},
+            {{5, 15, 0}, -5, {1, 0, 0}}, {{30, 1, 9}, -1, {0, -1, 0}},
             {{15, 12, 0}, 2, {0, 1, 0}}, {{-3, -4, 0}, 5, {-0.6, -0.8, 0}},
-            {{44, 10, 0}, 4, {1, 0, 0}},  {{22, 21, 0}, -std::sqrt(5), Vec3::Zero()}};
+            {{44, 10, 0}, 4, {1, 0, 0}}, {{22, 21, 0}, -std::sqrt(5), Vec3::Zero()}};
         for (const auto& [p, distance, gradient] : places) {
             QVERIFY2(std::abs(o.distance(p) - distance) < 1e-12, qPrintable(QString::number(o.distance(p))));
             if (gradient.norm() > 0 && p != Vec3(5, 15, 0)) QVERIFY((o.gradient(p) - gradient).norm() < 1e-9);

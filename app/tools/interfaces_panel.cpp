@@ -500,6 +500,24 @@ void InterfacesPanel::startPicking(bool points) {
     emit pickingAsked(button->isChecked());
 }
 
+void InterfacesPanel::proposeOutline(const surface::TriMesh& mesh, const surface::FittedFace& face, duty::Interface i,
+                                     const QString& residual) {
+    // a designed face as it is: its outline with the holes in it, material kept behind it
+    double radius = 0;
+    for (auto& loop : surface::bordersOf(mesh, face.triangles, face.point, face.axis)) {
+        for (Vec3& p : loop) {
+            p -= i.origin;
+            radius = std::max(radius, p.norm());
+        }
+        i.outline.push_back(loop);
+    }
+    i.ringDiameter = 2 * radius;
+    i.length = keptDepth;
+    i.start.clearMargin = 0;
+    propose(i, QString("Plane with its outline, %1 mm²%2. A typed diameter makes it a disc.")
+                   .arg(num(shape::Outline(i.axis, i.outline).area(), 4), residual));
+}
+
 void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const Vec3& place, int triangle) {
     Interface i;
     i.blendRadius = 4;
@@ -552,20 +570,7 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const
             propose(i, "Plane" + residual + ".");
             return;
         }
-        // a designed face as it is: its outline with the holes in it, material kept behind it
-        double radius = 0;
-        for (auto& loop : surface::bordersOf(mesh, face->triangles, face->point, face->axis)) {
-            for (Vec3& p : loop) {
-                p -= i.origin;
-                radius = std::max(radius, p.norm());
-            }
-            i.outline.push_back(loop);
-        }
-        i.ringDiameter = 2 * radius;
-        i.length = keptDepth;
-        i.start.clearMargin = 0;
-        propose(i, QString("Plane with its outline, %1 mm²%2. A typed diameter makes it a disc.")
-                       .arg(num(shape::Outline(i.axis, i.outline).area(), 4), residual));
+        proposeOutline(mesh, *face, i, residual);
         return;
     }
     i.kind = face->kind == Kind::bore ? Interface::Kind::boss : Interface::Kind::pin;

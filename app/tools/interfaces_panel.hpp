@@ -55,6 +55,9 @@ class InterfacesPanel : public QWidget {
     void say(const QString& words);
     void showRing(bool shown);
     Vec3 middleOfPart() const;
+    /// A pad of a designed face's own outline.
+    void proposeOutline(const surface::TriMesh& mesh, const surface::FittedFace& face, duty::Interface interface,
+                        const QString& residual);
     void propose(const duty::Interface& interface, const QString& words);
     void create();
     Session& session_;

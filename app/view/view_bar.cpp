@@ -50,8 +50,8 @@ class NarrowCombo : public QComboBox {
         QStyleOptionComboBox option;
         initStyleOption(&option);
         painter.drawComplexControl(QStyle::CC_ComboBox, option);
-        const QRect room = style()->subControlRect(QStyle::CC_ComboBox, &option, QStyle::SC_ComboBoxEditField, this);
-        option.currentText = fontMetrics().elidedText(option.currentText, Qt::ElideRight, room.width() - 2);
+        const int room = width() - theme::px(32);  // beside the arrow and within the padding of the style
+        option.currentText = fontMetrics().elidedText(option.currentText, Qt::ElideRight, room);
         painter.drawControl(QStyle::CE_ComboBoxLabel, option);
     }
 };

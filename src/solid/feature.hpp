@@ -37,12 +37,12 @@ struct Feature {
     double diameter = 10;        ///< bore, boss, round keep-out; flat: of the milled circle, 0: a whole side. mm
     std::vector<std::vector<Vec3>> outline{};  ///< flat: corners of the milled faces instead of a circle, mm
     double margin = 0;                         ///< flat: how far it is milled beyond the outline, mm
-    double length = 10;          ///< along the axis: depth or height, mm
-    bool through = false;        ///< bore: goes on without end at the far side
-    double before = 0;           ///< cut continued against the axis, mm
-    double longSide = 20, shortSide = 10;  ///< mm; rib: length and thickness at its foot
-    double corner = 2;                     ///< pocket: radius of the corners, mm
-    double draft = 2;                      ///< rib: degrees
+    double length = 10;                        ///< along the axis: depth or height, mm
+    bool through = false;                      ///< bore: goes on without end at the far side
+    double before = 0;                         ///< cut continued against the axis, mm
+    double longSide = 20, shortSide = 10;      ///< mm; rib: length and thickness at its foot
+    double corner = 2;                         ///< pocket: radius of the corners, mm
+    double draft = 2;                          ///< rib: degrees
     Head head = Head::none;
     double headDiameter = 18, headDepth = 5, headAngle = 90;  ///< mm, mm, degrees
     double outer = 0;    ///< boss: turned, material around it is cleared up to this diameter, mm; 0: material is added
