@@ -50,7 +50,7 @@ class NarrowCombo : public QComboBox {
         QStyleOptionComboBox option;
         initStyleOption(&option);
         painter.drawComplexControl(QStyle::CC_ComboBox, option);
-        const int room = width() - theme::px(32);  // beside the arrow and within the padding of the style
+        const int room = width() - theme::px(40);  // beside the arrow and within the padding of the style
         option.currentText = fontMetrics().elidedText(option.currentText, Qt::ElideRight, room);
         painter.drawControl(QStyle::CE_ComboBoxLabel, option);
     }
