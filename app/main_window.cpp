@@ -370,10 +370,7 @@ void MainWindow::showError(const QString& message) {
 }
 
 void MainWindow::openVariant(std::int64_t id) {
-    const auto& all = session_.project().variants;
-    for (std::size_t i = 0; i < all.size(); ++i)
-        if (all[i].id == id && i != session_.project().open)
-            session_.edit("Open variant", [i](Project& p) { p.open = i; });
+    if (const auto i = session_.indexOf(id)) session_.openVariant(*i);
 }
 
 void MainWindow::newVariant(std::size_t from) {

@@ -290,7 +290,7 @@ void MainWindow::makeVariantMenu() {
         addEntry(
             variant, words, QKeySequence(key), [this, table = table] { openTable(table); }, name);
     addEntry(variant, "Next variant", QKeySequence("Ctrl+Tab"), whenOpen([this] {
-                 session_.edit("Open variant", [](Project& p) { p.open = (p.open + 1) % p.variants.size(); });
+                 session_.openVariant((session_.project().open + 1) % session_.project().variants.size());
              }),
              "actionNext");
 }

@@ -79,12 +79,16 @@ class Session : public QObject {
     void run(project::Stage upTo);
     /// Work that runs, or waits for what runs.
     struct Job {
-        int id = 0;
         QString title;
+        QString kind{};             ///< of which the time is measured, whatever the variant
         std::int64_t variant = -1;  ///< whose results it makes; -1: none's
         project::Stage upTo = project::Stage::duty;
-        double seconds = 0;  ///< that it is likely to take, from what was measured here; 0: not known
+        double forecast = 0;  ///< seconds on the machine that forecasts were measured on; 0: none
+        int id = 0;
+        std::optional<duty::Recipe> recipe{};  ///< that results are made for, once it runs
     };
+    /// Seconds that it is likely to take, from what was measured here; 0: not known.
+    double likely(const Job& job) const { return workClock_.likely(job.kind, job.forecast); }
     /// What runs now; null: nothing that one has to wait for.
     const Job* running() const { return isBusy() ? &running_ : nullptr; }
     const std::vector<Job>& waiting() const { return waiting_; }
@@ -106,6 +110,10 @@ class Session : public QObject {
     /// One key from a changed number to a safety factor: the rebuilt solid at level 'look'. When the open variant was
     /// checked with another recipe, that one stays on the shelf and the change becomes a variant of its own.
     void quickCheck();
+    /// Opens a variant as one step of the history; nothing when it is open.
+    void openVariant(std::size_t index);
+    /// Index of a variant; none: it is gone.
+    std::optional<std::size_t> indexOf(std::int64_t variant) const;
     /// Tests hotspots of the open variant. @param ids  empty: all
     void testHotspots(const std::vector<std::string>& ids);
     /// Starts or goes on with a study; evaluations appear as they are done, and stay when it is cancelled.
@@ -154,13 +162,14 @@ class Session : public QObject {
   private:
     /// Begins to test what could govern, when a check that counts is fresh and nothing else runs.
     void testInBackground();
-    void start(const QString& title, std::function<void(Progress&)> task, std::function<void()> done);
+    /// Begins a job unless another runs; tests in the background give way.
+    void work(Job job, std::function<void(Progress&)> task, std::function<void()> done);
+    /// Begins what running_ tells.
+    void start(std::function<void(Progress&)> task, std::function<void()> done);
     /// Begins at once or when all that was asked for before has ended.
-    void queue(Job job, std::function<void()> begin);
+    void queue(Job job, std::function<void(const Job&)> begin);
     void beginNext();
-    void startRun(const Job& job);
-    /// Index of a variant; none: it is gone.
-    std::optional<std::size_t> indexOf(std::int64_t variant) const;
+    void startRun(Job job);
     /// Names the variant where there are several.
     QString titleOf(const QString& what, std::int64_t variant) const;
     friend class EditCommand;
@@ -192,9 +201,8 @@ class Session : public QObject {
     bool testsByItself_ = qgetenv("ESCULTURA_AUTOMATIC_TESTS") != "0";
     std::function<void()> next_;  ///< asked for while the worker gives way
     Job running_;
-    std::optional<duty::Recipe> runningRecipe_;  ///< that it makes results for
     std::vector<Job> waiting_;
-    std::map<int, std::function<void()>> begin_;  ///< of those that wait
+    std::map<int, std::function<void(const Job&)>> begin_;  ///< of those that wait
     int jobs_ = 0;
     WorkClock workClock_;
     std::string testedKey_, givenUpKey_;  ///< findings that are tested; whose tests were cancelled or failed
@@ -202,6 +210,7 @@ class Session : public QObject {
     std::shared_ptr<Progress> progress_;
     QString projectPath_;
     bool modified_ = false;
+    std::uint64_t records_ = 0;  ///< steps that were written to the history so far
     QStringList log_;
     std::shared_ptr<store::Journal> journal_;
     std::shared_ptr<store::Journal> keeping_;  ///< that results are being written to

@@ -115,12 +115,12 @@ void WorkBar::showWaiting() {
     const auto& jobs = session_.waiting();
     for (std::size_t i = 0; i < jobs.size() && i < shownWaiting; ++i) {
         const Session::Job& job = jobs[i];
+        const double seconds = session_.likely(job);
         auto* row = new QWidget;
         row->setObjectName("waitingRow");
         auto* l = new QHBoxLayout(row);
         l->setContentsMargins(0, 0, 0, 0);
-        auto* words =
-            label(job.title + (job.seconds >= 1 ? " waits, takes " + timeWords(job.seconds) : " waits"), "muted");
+        auto* words = label(job.title + (seconds >= 1 ? " waits, takes " + timeWords(seconds) : " waits"), "muted");
         l->addWidget(words, 1);
         auto* drop = new QPushButton("Take back");
         drop->setObjectName("takeBack");

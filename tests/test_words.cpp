@@ -223,7 +223,7 @@ class TestWords : public QObject {
         f.judged = 1.61;
         f.band = {1.14, 2.73};
         f.resolved = false;
-        QCOMPARE(factorWords(f), std::string("1.61, between 1.14 and 2.73: not resolved, not tested"));
+        QCOMPARE(factorWords(f), std::string("1.14, between 1.14 and 2.73: not resolved, not tested"));
         QVERIFY(says(shortDoubt(f), "to 2.73"));
         QVERIFY(!f.proves());
         f.bounded = false;

@@ -79,8 +79,7 @@ VariantsPanel::VariantsPanel(Session& session, QWidget* parent) : QWidget(parent
     all->addWidget(both);
     auto open = [this](int row) {
         if (row < 0 || row >= static_cast<int>(shown_.size())) return;
-        const std::size_t v = shown_[static_cast<std::size_t>(row)];
-        if (session_.project().open != v) session_.edit("Open variant", [v](Project& p) { p.open = v; });
+        session_.openVariant(shown_[static_cast<std::size_t>(row)]);
     };
     connect(table_, &QTableWidget::cellDoubleClicked, this, [open](int row) { open(row); });
     connect(curve_, &PlotView::chosen, this, open);

@@ -220,9 +220,7 @@ void Shelf::refresh() {
                           fontMetrics().elidedText(detail, Qt::ElideRight, theme::px(large_ ? 108 : 190)), figures,
                           verdict, i == p.open, large_);
         card->setProperty("variant", static_cast<int>(i));
-        card->open = [this, i] {
-            if (session_.project().open != i) session_.edit("Open variant", [i](Project& q) { q.open = i; });
-        };
+        card->open = [this, i] { session_.openVariant(i); };
         card->menu = [this, i](const QPoint& where) { emit variantMenu(i, where); };
         card->beside = [this, i] { emit besideAsked(i); };
         card->moved = [this, i](int places) {

@@ -20,7 +20,8 @@ using duty::EndKind;
 using duty::Interface;
 
 namespace {
-constexpr double keptDepth = 5;  // mm, behind a picked face of a designed body
+constexpr double shownDigits = 0.1;  // mm, of proposed diameters
+constexpr double keptDepth = 5;      // mm, behind a picked face of a designed body
 
 /// Columns of the table, in order.
 enum Column {
@@ -604,15 +605,14 @@ void InterfacesPanel::propose(const Interface& interface, const QString& words) 
         if (std::abs(std::abs(axis[a]) - 1) < 1.5e-6) axis = (axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
     }
     place_->setText(axisText(at));  // not modified: a designed face keeps the place that was found
-    exactPlace_ = !interface.outline.empty();
+    if (interface.outline.empty()) proposal_->origin = at;
     QStringList digits;
     for (int a = 0; a < 3; ++a) digits << plain(rounded(axis[a], 1e-4));
     axis_->setText(digits.join(", "));  // not modified: the axis stays as it was found
     axis_->setCursorPosition(0);
     proposal_->axis = axis;
     const bool hasBore = interface.boreDiameter > 0;
-    proposedDiameter_ = rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, 0.1);
-    diameter_->setValue(proposedDiameter_);
+    diameter_->setValue(rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, shownDigits));
     ring_->setValue(rounded(interface.ringDiameter, 0.1));
     showRing(interface.kind == Interface::Kind::boss);
     length_->setValue(rounded(interface.length, 0.1));
@@ -631,7 +631,7 @@ void InterfacesPanel::create() {
     } else {
         i.boreDiameter = 0;
         if (i.outline.empty() || i.kind != Interface::Kind::pad ||
-            std::abs(diameter_->value() - proposedDiameter_) > 1e-9) {
+            std::abs(diameter_->value() - rounded(i.ringDiameter, shownDigits)) > 1e-9) {
             i.ringDiameter = diameter_->value();
             i.outline.clear();
         }
@@ -639,8 +639,7 @@ void InterfacesPanel::create() {
     }
     i.length = length_->value();
     try {
-        if (!exactPlace_ || i.outline.empty() || place_->isModified())
-            i.origin = threeFrom(place_->text(), "the place", true);
+        if (place_->isModified()) i.origin = threeFrom(place_->text(), "the place", true);
         if (axis_->isModified()) i.axis = threeFrom(axis_->text(), "the axis", false);
         session_.editPart("New interface",
                           [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });

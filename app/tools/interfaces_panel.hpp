@@ -73,8 +73,6 @@ class InterfacesPanel : public QWidget {
     QuantityEdit *diameter_, *ring_, *length_;
     QWidget *form_, *copyForm_;
     std::optional<duty::Interface> proposal_;
-    double proposedDiameter_ = 0;  ///< mm, as it was shown
-    bool exactPlace_ = false;      ///< a face of a designed body: its place is not rounded
     std::vector<Vec3> picked_;
 };
 

@@ -82,12 +82,14 @@ QImage Drawing::picture(const std::function<QImage(render::Renderer&, const rend
 
 void Drawing::run() {
     std::unique_ptr<render::Renderer> renderer;
-    std::unique_lock lock(mutex_);
+    QString failure;
     try {
         renderer = std::make_unique<render::Renderer>();
     } catch (const std::exception& e) {
-        failure_ = e.what();
+        failure = e.what();
     }
+    std::unique_lock lock(mutex_);
+    failure_ = failure;
     for (;;) {
         working_ = false;
         idle_.notify_all();
@@ -128,7 +130,7 @@ Drawing::Done Drawing::carryOut(const Order& order, render::Renderer& renderer) 
         if (order.fit) {
             f.camera = render::fit(scene_->bounds, static_cast<int>(f.width / f.ratio),
                                    static_cast<int>(f.height / f.ratio), f.camera.direction, f.camera.up);
-            done.fitted = f;
+            done.fitted = f.camera;
         }
         QImage image = renderer.render(f.camera, f.width, f.height, f.smooth, f.ground);
         image.setDevicePixelRatio(f.ratio);

@@ -41,7 +41,7 @@ class Drawing : public QObject {
     struct Done {
         std::shared_ptr<const render::Scene> scene;
         std::shared_ptr<const render::Picker> picker;
-        std::optional<Frame> fitted;  ///< the camera that was fitted to a new scene
+        std::optional<render::Camera> fitted;  ///< to a new scene
         std::optional<std::pair<QImage, render::Camera>> frame;
         std::vector<std::pair<QImage, std::function<void(const QImage&)>>> small;
         int order = 0;    ///< number of the last scene that was dealt with

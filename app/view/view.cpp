@@ -74,7 +74,7 @@ void View::take() {
     if (done.frame) std::tie(frame_, frameCamera_) = std::move(*done.frame);
     if (done.fitted && shown_ == ordered_) {
         toFit_ = false;
-        camera_ = done.fitted->camera;
+        camera_ = *done.fitted;
         if (frame_.size() != QSize(frame(false).width, frame(false).height)) {  // the window has changed meanwhile
             camera_ = render::fit(scene_->bounds, width(), height(), camera_.direction, camera_.up);
             redraw(false);

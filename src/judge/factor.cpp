@@ -145,8 +145,7 @@ std::string shortDoubt(const Factor& f) {
 std::string factorWords(const Factor& f) {
     if (std::isnan(f.value)) return "not known";
     const std::string doubt = doubtWords(f);
-    const double shown = f.resolved || f.basis == Factor::Basis::tested ? f.value : f.judged;
-    return (std::isinf(shown) ? "none: no stress" : formatNumber(shown, 3)) + (doubt.empty() ? "" : ", " + doubt);
+    return (std::isinf(f.value) ? "none: no stress" : formatNumber(f.value, 3)) + (doubt.empty() ? "" : ", " + doubt);
 }
 
 std::vector<std::string> hotspotsToTest(const Project& project, const Variant& variant) {

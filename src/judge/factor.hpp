@@ -37,7 +37,8 @@ struct Factor {
 Factor factorOf(const Project& project, const Variant& variant, const CheckResult& check,
                 const std::string& loadCase = {});
 
-/// What the figure rests on and how far it may be off, beside the number: "1.61, between 1.14 and 2.73: not resolved".
+/// What the figure rests on and how far it may be off, beside the number that counts: "1.14, between 1.14 and 2.73: not
+/// resolved".
 std::string factorWords(const Factor& factor);
 /// The doubt in few words, for a strip or a card: "at most 2.69", "to 2.73", "not tested"; empty when there is none.
 std::string shortDoubt(const Factor& factor);

@@ -107,12 +107,6 @@ class Html {
     std::vector<std::string> contents_;
 };
 
-/// The factor that counts, and its doubt.
-std::string countedWords(const Factor& f) {
-    const std::string doubt = doubtWords(f);
-    return num(f.value, 3) + (doubt.empty() ? "" : ", " + doubt);
-}
-
 void reason(Html& h, const Variant& v, Stage stage) {
     const auto at = v.reasons.find(static_cast<int>(stage));
     if (at != v.reasons.end() && !at->second.empty()) h.paragraph("Reason: " + at->second);
@@ -398,7 +392,7 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
     passesTable(h, *c);
     std::vector<std::vector<std::string>> rows;
     for (const CaseResult& x : c->cases)
-        rows.push_back({x.name, countedWords(factorOf(p, v, *c, x.name)), num(x.maxStress) + " MPa",
+        rows.push_back({x.name, factorWords(factorOf(p, v, *c, x.name)), num(x.maxStress) + " MPa",
                         num(x.maxRecoveredStress) + " MPa", num(x.maxRawStress) + " MPa",
                         num(x.maxDisplacement) + " mm", num(100 * x.energyError, 3) + " %"});
     h.table({"Load case", "Safety factor that counts", "Stress, judged", "recovered", "at integration points",
@@ -432,7 +426,7 @@ void checkChapters(Html& h, const Project& p, const Variant& v, const std::vecto
             rows.push_back({x.name, r.interface, vec(r.force), num(r.force.norm()),
                             vec(r.moment / 1000, 4, 1e-9 * r.force.norm() * size)});
     h.table({"Load case", "Interface", "Reaction, N", "Size, N", "Moment about its middle, N m"}, rows);
-    h.paragraph("Worst of all cases: safety factor " + countedWords(factorOf(p, v, *c)) +
+    h.paragraph("Worst of all cases: safety factor " + factorWords(factorOf(p, v, *c)) +
                 "; the check's mesh alone: " + num(c->minSafetyFactor, 3) + ", judged stress " +
                 num(c->envelope.maxStress) + " MPa, governed by " + c->governingCase + ".");
     analysisTables(h, p, v, pictures);

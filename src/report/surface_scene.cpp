@@ -32,6 +32,10 @@ double tintShare(const std::vector<NamedFace>& faces, int owner, const Vec3& p) 
         const double along = d.dot(f.axis);
         if (along < f.low || along > f.high) continue;
         if (f.face == "bore") return 1;
+        if (!f.outline.empty()) {
+            if (f.holds(p)) return 1;  // its border is an edge, or else the triangles' own
+            continue;
+        }
         share = std::max(share, std::clamp(0.5 + (f.radius - (d - along * f.axis).norm()) / fade, 0.0, 1.0));
     }
     return share;

@@ -284,7 +284,7 @@ bool isBoxOfBody(const Regions& regions) {
 /// How far the material of an outline reaches beyond its face and its sides before a design body of rounded edges
 /// bounds it, mm.
 double beyondBody(const Regions& regions, const DesignEdges& edges) {
-    return regions.designBody ? edges.radius + 1 : 0;
+    return regions.designBody ? 1.2 * edges.radius : 0;
 }
 
 }  // namespace
@@ -487,7 +487,7 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
         r.bars.push_back(bar);
         if (!i.outline.empty()) {  // the depth behind its face is kept whatever is rounded beside it
             bar.grown = 0;
-            bar.length += std::max(0.5, 0.1 * i.length);  // its far edge comes out blunt
+            bar.length += 0.1 * i.length;  // its far edge comes out blunt
             r.solid->addKept(bar, trim);
         }
     }
