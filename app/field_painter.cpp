@@ -2,6 +2,8 @@
 
 #include <QThread>
 
+#include "step_back.hpp"
+
 namespace escultura::app {
 
 FieldPainter::FieldPainter(QObject* parent) : QObject(parent) {
@@ -32,6 +34,7 @@ void FieldPainter::start() {
     if (!order_ || worker_) return;  // the running one begins the next when it is done
     auto scene = std::make_shared<std::shared_ptr<const render::Scene>>();
     worker_ = QThread::create([order = order_, scene] {
+        stepBack(5);
         try {
             report::SceneInputs inputs;
             inputs.drawn = order->drawn.get();

@@ -5,6 +5,7 @@
 #include <algorithm>
 
 #include "main_window.hpp"
+#include "theme/theme.hpp"
 
 namespace escultura::app {
 
@@ -159,6 +160,11 @@ void MainWindow::arrangeDrawer() {
     }
     drawer_->setVisible(open && (detached_ || fits));
     if (drawer_->isVisible()) drawer_->refresh();
+}
+
+void MainWindow::showEvent(QShowEvent* e) {
+    QMainWindow::showEvent(e);
+    theme::styleAhead(this);
 }
 
 void MainWindow::resizeEvent(QResizeEvent* e) {

@@ -8,6 +8,7 @@
 #include <QDir>
 #include <QPointer>
 #include <QStandardPaths>
+#include <QThreadPool>
 #include <QUndoCommand>
 #include <filesystem>
 #include <utility>
@@ -16,6 +17,7 @@
 #include "base/quantity.hpp"
 #include "duty/part_numbers.hpp"
 #include "project/run.hpp"
+#include "step_back.hpp"
 #include "store/shelter.hpp"
 #include "store/state_text.hpp"
 #include "store/storage.hpp"
@@ -128,16 +130,24 @@ void Session::record(const QString& text) {
     }
 }
 
-void Session::startJournal(bool resultsSaved) {
-    forgetRecovery();
+std::shared_ptr<store::Journal> Session::journalOf(const project::Project& project, const QString& savedAs,
+                                                   bool resultsSaved) {
     const QString path =
         QString("%1/%2-%3.journal").arg(recoveryFolder()).arg(QDateTime::currentMSecsSinceEpoch()).arg(::getpid());
+    return std::make_shared<store::Journal>(path.toStdString(), project, savedAs.toStdString(), resultsSaved);
+}
+
+void Session::startJournal(bool resultsSaved) {
+    forgetRecovery();
     try {
-        journal_ =
-            std::make_shared<store::Journal>(path.toStdString(), *project_, projectPath_.toStdString(), resultsSaved);
+        journal_ = journalOf(*project_, projectPath_, resultsSaved);
     } catch (const std::exception& e) {
-        addLog(QString("Work cannot be recovered after a crash: %1").arg(QString(e.what()).section('\n', 0, 0)));
+        tellNoRecovery(e.what());
     }
+}
+
+void Session::tellNoRecovery(const QString& why) {
+    addLog(QString("Work cannot be recovered after a crash: %1").arg(why.section('\n', 0, 0)));
 }
 
 void Session::keepResults() {
@@ -150,6 +160,7 @@ void Session::keepResults() {
     keeping_ = journal_;
     auto problem = std::make_shared<QString>();
     keeper_ = QThread::create([journal = journal_, results = project_->results, problem] {
+        stepBack(10);
         try {
             journal->keep(*results);
         } catch (const std::exception& e) {
@@ -178,6 +189,13 @@ void Session::forgetRecovery() {
     else if (journal_)
         journal_->discard();
     journal_.reset();
+}
+
+void Session::replaceJournal(std::shared_ptr<store::Journal> next) {
+    if (journal_ && journal_ != keeping_)  // large files take a while to go
+        QThreadPool::globalInstance()->start([old = std::exchange(journal_, nullptr)] { old->discard(); });
+    forgetRecovery();
+    journal_ = std::move(next);
 }
 
 void Session::restoreUndo() {

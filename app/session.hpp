@@ -181,6 +181,12 @@ class Session : public QObject {
     /// Writes a step to history and journal.
     void record(const QString& text);
     void startJournal(bool resultsSaved = true);
+    /// A journal that begins with a project as it is, made in any thread. @throws InputError
+    static std::shared_ptr<store::Journal> journalOf(const project::Project& project, const QString& savedAs,
+                                                     bool resultsSaved);
+    /// Goes on with another journal; the one before is removed in a thread of its own.
+    void replaceJournal(std::shared_ptr<store::Journal> next);
+    void tellNoRecovery(const QString& why);
     /// Writes new results beside the journal, in a thread of its own.
     void keepResults();
     void stopKeeping();

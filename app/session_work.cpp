@@ -10,6 +10,7 @@
 #include "project/run.hpp"
 #include "session.hpp"
 #include "stages/forecast.hpp"
+#include "step_back.hpp"
 #include "store/storage.hpp"
 
 namespace escultura::app {
@@ -20,13 +21,24 @@ void Session::saveProject(const QString& path) {
     if (!hasProject()) return;
     queue({"Saving", "Saving"}, [this, path](const Job& job) {
         auto copy = std::make_shared<project::Project>(*project_);
+        auto journal = std::make_shared<std::shared_ptr<store::Journal>>();
+        auto problem = std::make_shared<QString>();
         work(
-            job, [copy, path](Progress&) { store::saveProject(*copy, path.toStdString()); },
-            [this, path, records = records_] {
+            job,
+            [copy, path, journal, problem](Progress&) {
+                store::saveProject(*copy, path.toStdString());
+                try {
+                    *journal = journalOf(*copy, path, true);
+                } catch (const std::exception& e) {
+                    *problem = e.what();
+                }
+            },
+            [this, path, records = records_, journal, problem] {
                 projectPath_ = path;
                 modified_ = records_ != records;  // changed while it was written
                 addLog("Saved " + path);
-                startJournal();
+                replaceJournal(*journal);
+                if (!problem->isEmpty()) tellNoRecovery(*problem);
                 if (modified_) record("Changed while it was saved");
                 emit changed();
             });
@@ -360,6 +372,7 @@ void Session::start(std::function<void(Progress&)> task, std::function<void()> d
     auto error = std::make_shared<QString>();
     auto cancelled = std::make_shared<bool>(false);
     worker_ = QThread::create([task, progress = progress_, error, cancelled] {
+        stepBack(10);
         try {
             task(*progress);
         } catch (const Cancelled&) {

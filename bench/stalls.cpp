@@ -98,6 +98,8 @@ class Driver {
         act("undo", [&] { w_.session().undoStack().undo(); });
         act("open another variant", [&] { key(Qt::Key_Tab, Qt::ControlModifier); });
         act("dark theme", [&] { w_.setLooks(true, 100); });
+        act("larger words", [&] { w_.setLooks(true, 125); });
+        act("words as they were", [&] { w_.setLooks(true, 100); });
         act("turn with the mouse", [&] {
             const QPoint from = w_.view().rect().center();
             QTest::mousePress(&w_.view(), Qt::LeftButton, {}, from);
@@ -105,9 +107,9 @@ class Driver {
             QTest::mouseRelease(&w_.view(), Qt::LeftButton, {}, from + QPoint(120, 60));
         });
         act("larger window", [&] { w_.resize(1380, 860); });
+        act("interfaces again", [&] { w_.openTool(Tool::interfaces); });
+        act("choose its row", [&] { w_.findChild<QTableWidget*>("interfaceTable")->setCurrentCell(0, 0); });
         act("type an interface's number", [&] {
-            w_.openTool(Tool::interfaces);
-            w_.findChild<QTableWidget*>("interfaceTable")->setCurrentCell(0, 0);
             auto* values = w_.findChild<QTableWidget*>("interfaceValues");
             for (int r = 0; r < values->rowCount(); ++r)
                 if (auto* item = values->item(r, 1); item && item->text().toDouble() > 1) {

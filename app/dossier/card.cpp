@@ -108,15 +108,25 @@ QPushButton* Card::addAction(const QString& text, const char* objectName) {
 
 void Card::setOpen(bool open) {
     open_ = open;
+    if (open) refresh();  // before it is in sight: laid out once
     scroll_->setVisible(open);
     foot_->setVisible(open && foot_->layout()->count() > 0);
     summary_->setVisible(!open && !compact_);
     brief_->setVisible(!open && compact_);
     setSizePolicy(QSizePolicy::Preferred, open ? QSizePolicy::Expanding : QSizePolicy::Maximum);
-    setProperty("open", open);
-    style()->unpolish(this);
-    style()->polish(this);
-    if (open) refresh();
+    if (property("open") != QVariant(open)) {
+        setProperty("open", open);
+        style()->unpolish(this);
+        style()->polish(this);
+    }
+}
+
+void Card::fillAhead() {
+    if (open_ || !session_.hasProject()) return;
+    refreshBody();
+    bodyWidget_->ensurePolished();
+    for (QWidget* w : bodyWidget_->findChildren<QWidget*>()) w->ensurePolished();
+    bodyLayout_->activate();
 }
 
 void Card::setCompact(bool compact) {

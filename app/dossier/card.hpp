@@ -21,6 +21,8 @@ class Card : public QFrame {
     project::Stage stage() const { return stage_; }
     bool isOpen() const { return open_; }
     void setOpen(bool open);
+    /// Fills a closed card as if it were open, so that it opens at once.
+    void fillAhead();
     /// Closed cards beside an open one take a single line.
     void setCompact(bool compact);
     /// Scrolls the open card to its end.

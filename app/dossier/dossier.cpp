@@ -36,6 +36,16 @@ Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(s
     }
     column_->addStretch();
     setEnabled(session.hasProject());
+    // cards are filled one by one while nothing else happens, so that they open at once
+    filling_.setInterval(0);
+    connect(&filling_, &QTimer::timeout, this, [this] {
+        if (toFill_ < cards_.size() && session_.hasProject()) cards_[toFill_++]->fillAhead();
+        if (toFill_ >= cards_.size() || !session_.hasProject()) filling_.stop();
+    });
+    connect(&session, &Session::projectOpened, this, [this] {
+        toFill_ = 0;
+        filling_.start();
+    });
     connect(duty, &DutyCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(check, &CheckCard::loadCaseChosen, this, &Dossier::loadCaseChosen);
     connect(duty, &DutyCard::toolAsked, this, &Dossier::toolAsked);
@@ -64,8 +74,11 @@ Dossier::Dossier(Session& session, QWidget* parent) : QFrame(parent), session_(s
 
 void Dossier::openCard(Stage stage) {
     if (!session_.hasProject()) return;
+    column_->setEnabled(false);  // each part that comes in sight would lay out all the others anew
     for (Card* c : cards_) c->setOpen(c->stage() == stage);
     arrange();
+    column_->setEnabled(true);
+    column_->activate();
     emit cardOpened(stage);
 }
 

@@ -3,6 +3,7 @@
 
 #pragma once
 #include <QFrame>
+#include <QTimer>
 #include <array>
 
 #include "dossier/card.hpp"
@@ -43,6 +44,8 @@ class Dossier : public QFrame {
     /// A single line for closed cards beside an open one; room below them when none is open.
     void arrange();
     std::array<Card*, project::stageCount> cards_{};
+    QTimer filling_;
+    std::size_t toFill_ = 0;
     class QVBoxLayout* column_;
     class FindingsCard* findings_;
 };

@@ -128,6 +128,8 @@ void FindingsCard::connectInputs() {
         showDetail();
         emit findingChosen(list_->item(r, 0)->text());
     });
+    // the one that is chosen already can be pointed at too
+    connect(list_, &QTableWidget::cellClicked, this, [this](int r) { emit findingChosen(list_->item(r, 0)->text()); });
 }
 
 void FindingsCard::choose(const QString& id) {
@@ -200,10 +202,16 @@ void FindingsCard::refreshBody() {
                             hot ? num(f.peak) : QString(), hot ? num(f.safetyFactor) : QString(),
                             stateWords(dispositionState(session_.project(), session_.variant(), f), fresh)};
     }
-    const QString current = chosen() ? text(chosen()->id)
-                            : list_->currentRow() >= 0 && list_->item(list_->currentRow(), 0)
-                                ? list_->item(list_->currentRow(), 0)->text()
-                                : QString();
+    QString current = chosen() ? text(chosen()->id)
+                      : list_->currentRow() >= 0 && list_->item(list_->currentRow(), 0)
+                          ? list_->item(list_->currentRow(), 0)->text()
+                          : QString();
+    if (current.isEmpty() && fresh && isOpen()) {  // the first one that nobody has judged yet is the next to look at
+        const auto next = std::find_if(findings_.begin(), findings_.end(), [this](const Finding& f) {
+            return !dispositionState(session_.project(), session_.variant(), f).holds;
+        });
+        if (next != findings_.end()) current = text(next->id);
+    }
     {
         const QSignalBlocker block(list_);
         fill(list_, rows);

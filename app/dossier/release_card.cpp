@@ -14,6 +14,10 @@ using namespace stages;
 using namespace project;
 using namespace judge;
 
+namespace {
+constexpr std::size_t listedBlockers = 10;
+}
+
 ReleaseCard::ReleaseCard(Session& session) : Card(session, Stage::release) {
     requirements_ = table({"Requirement", "Limit", "Value", "State"});
     requirements_->setObjectName("requirements");
@@ -128,11 +132,19 @@ void ReleaseCard::refreshBody() {
     fitHeight(requirements_);
     const auto blockers = releaseBlockers(p, session_.variant());
     QString list;
-    for (const Blocker& b : blockers)
+    for (std::size_t i = 0; i < blockers.size(); ++i) {
+        const Blocker& b = blockers[i];
+        if (i == listedBlockers && blockers.size() > i + 1) {
+            list += "<li>" +
+                    link(QString::number(static_cast<int>(b.stage)), QString("and %1 more").arg(blockers.size() - i)) +
+                    "</li>";
+            break;
+        }
         list += "<li>" +
                 link(b.finding.empty() ? QString::number(static_cast<int>(b.stage)) : "f" + text(b.finding),
                      text(b.text).toHtmlEscaped()) +
                 "</li>";
+    }
     blockers_->setText(
         blockers.empty()
             ? theme::coloured(

@@ -10,9 +10,11 @@
 #include <QPainter>
 #include <QPalette>
 #include <QPixmapCache>
+#include <QPointer>
 #include <QProxyStyle>
 #include <QStyleFactory>
 #include <QTableView>
+#include <QTimer>
 #include <QWidget>
 #include <algorithm>
 #include <cmath>
@@ -26,30 +28,33 @@ namespace escultura::app::theme {
 
 namespace {
 
-/// Colours of a theme, in the order of `roles`.
+/// Colours of a theme. Those that the style sheet names have a place in the palette: the sheet stays as it is when the
+/// theme changes (setting one anew takes a second or two), only the palette does.
 struct Role {
     const char* name;
     QColor* colour;
     QRgb light, dark;
+    const char* place = "";                       ///< name of the palette's role in style sheets
+    QPalette::ColorRole role = QPalette::NoRole;  ///< the same
 };
-const Role roles[] = {{"paper", &paper, 0xF6F2EA, 0x22201D},
-                      {"card", &card, 0xFFFDF8, 0x2B2925},
-                      {"ink", &ink, 0x2B2A27, 0xECE6DA},
-                      {"muted", &muted, 0x6E695F, 0xADA597},
-                      {"line", &line, 0xDAD2C3, 0x4A463E},
-                      {"clay", &clay, 0xAE4F27, 0xE08A5F},
-                      {"teal", &teal, 0x1F6F6B, 0x7CC4BA},
+const Role roles[] = {{"paper", &paper, 0xF6F2EA, 0x22201D, "window", QPalette::Window},
+                      {"card", &card, 0xFFFDF8, 0x2B2925, "base", QPalette::Base},
+                      {"ink", &ink, 0x2B2A27, 0xECE6DA, "text", QPalette::Text},
+                      {"muted", &muted, 0x6E695F, 0xADA597, "placeholder-text", QPalette::PlaceholderText},
+                      {"line", &line, 0xDAD2C3, 0x4A463E, "mid", QPalette::Mid},
+                      {"clay", &clay, 0xAE4F27, 0xE08A5F, "bright-text", QPalette::BrightText},
+                      {"teal", &teal, 0x1F6F6B, 0x7CC4BA, "link", QPalette::Link},
                       {"ochre", &ochre, 0x8C5F0A, 0xDDAA4B},
-                      {"field", &field, 0xFFFFFF, 0x36332E},
-                      {"soft", &soft, 0xF0EADD, 0x3C3831},
-                      {"chosen", &chosen, 0xF3E3D8, 0x4B382D},
-                      {"faded", &faded, 0xA8A194, 0x7D776B},
+                      {"field", &field, 0xFFFFFF, 0x36332E, "link-visited", QPalette::LinkVisited},
+                      {"soft", &soft, 0xF0EADD, 0x3C3831, "midlight", QPalette::Midlight},
+                      {"chosen", &chosen, 0xF3E3D8, 0x4B382D, "light", QPalette::Light},
+                      {"faded", &faded, 0xA8A194, 0x7D776B, "shadow", QPalette::Shadow},
                       {"shade", &shade, 0xEFE9DC, 0x38342E},
-                      {"bar", &bar, 0xCBBDA2, 0x6D6556},
+                      {"bar", &bar, 0xCBBDA2, 0x6D6556, "dark", QPalette::Dark},
                       {"paleBar", &paleBar, 0xEBE4D6, 0x403C35},
                       {"warnGround", &warnGround, 0xFBF1D9, 0x3E3423},
                       {"warnLine", &warnLine, 0xC58B1B, 0x9A7427},
-                      {"wrongGround", &wrongGround, 0xFBEADF, 0x45291D},
+                      {"wrongGround", &wrongGround, 0xFBEADF, 0x45291D, "alternate-base", QPalette::AlternateBase},
                       {"wrongLine", &wrongLine, 0xE0B49A, 0x8A4B30}};
 /// Looks of all widgets; names of roles stand for their colours.
 constexpr const char* sheet = R"(
@@ -75,11 +80,11 @@ constexpr const char* sheet = R"(
         QLineEdit[wrong="true"] { border: 2px solid @clay; }
         QComboBox { padding: 4px 8px; }
         QComboBox::drop-down { border: 0; width: 22px; }
-        QComboBox::down-arrow { image: url(:/icons/down@ending.svg); width: 12px; height: 12px; }
+        QComboBox::down-arrow { image: url(:/icons/down.svg); width: 12px; height: 12px; }
         QComboBox:disabled { color: @faded; background: @paper; }
         QTableWidget::item { padding: 0 3px; }
         QComboBox QAbstractItemView { background: @card; border: 1px solid @line; selection-background-color: @soft; selection-color: @ink; outline: 0; }
-        QTableWidget, QTableView { background: @card; border: 0; gridline-color: @paleBar; selection-background-color: @chosen; selection-color: @ink; }
+        QTableWidget, QTableView { background: @card; border: 0; gridline-color: @soft; selection-background-color: @chosen; selection-color: @ink; }
         QHeaderView::section { background: @card; color: @muted; border: 0; border-bottom: 1px solid @line; padding: 4px 6px; font-weight: 400; }
         QScrollArea { border: 0; background: transparent; }
         QScrollBar:vertical { background: transparent; width: 10px; margin: 2px; }
@@ -91,15 +96,15 @@ constexpr const char* sheet = R"(
         QTabBar::tab { background: transparent; padding: 6px 14px; color: @muted; border-bottom: 2px solid transparent; }
         QTabBar::tab:selected { color: @ink; border-bottom: 2px solid @clay; }
         QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button { border: 0; width: 18px; }
-        QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/@upName.svg); width: 10px; height: 10px; }
-        QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/down@ending.svg); width: 10px; height: 10px; }
+        QSpinBox::up-arrow, QDoubleSpinBox::up-arrow { image: url(:/icons/spin-up.svg); width: 10px; height: 10px; }
+        QSpinBox::down-arrow, QDoubleSpinBox::down-arrow { image: url(:/icons/down.svg); width: 10px; height: 10px; }
         QCheckBox::indicator, QListView::indicator, QTableView::indicator { width: 13px; height: 13px; border: 1px solid @muted; border-radius: 3px; background: @field; }
         QCheckBox::indicator:checked, QListView::indicator:checked, QTableView::indicator:checked { background: #B4532A; border-color: #B4532A; image: url(:/icons/tick.svg); }
         QCheckBox::indicator:disabled { border-color: @line; background: @paper; }
         QCheckBox::indicator:checked:disabled { background: @faded; border-color: @faded; image: url(:/icons/tick.svg); }
         QCheckBox:focus { color: @clay; }
         QTabBar::close-button { image: url(:/icons/close.svg); }
-        QProgressBar { border: 0; background: @paleBar; border-radius: 3px; height: 6px; }
+        QProgressBar { border: 0; background: @soft; border-radius: 3px; height: 6px; }
         QProgressBar::chunk { background: @clay; border-radius: 3px; }
         QToolTip { background: @card; color: @ink; border: 1px solid @line; padding: 4px; }
         QFrame#card { background: @card; border: 1px solid @line; border-radius: 6px; }
@@ -117,7 +122,7 @@ constexpr const char* sheet = R"(
         QLabel[role="title"] { font-weight: 600; }
         QLabel[role="number"] { color: @clay; font-weight: 600; }
         QLabel[role="error"] { color: @clay; }
-        QLabel#error { background: @wrongGround; border-bottom: 1px solid @wrongLine; padding: 8px 16px; }
+        QLabel#error { background: @wrongGround; border-bottom: 1px solid @clay; padding: 8px 16px; }
         QFrame#progress { background: @card; border: 0; border-top: 1px solid @line; }
         QFrame#viewBar { background: @card; border: 0; border-top: 1px solid @line; }
         QFrame#requirementStrip { background: #2B2A27; border: 0; border-top: 1px solid #55514A; }
@@ -128,8 +133,8 @@ constexpr const char* sheet = R"(
         QFrame#tourFrame { border: 3px solid @clay; border-radius: 6px; background: transparent; }
         QFrame#divider { background: @line; border: 0; }
         QFrame#shelf { border: 0; border-bottom: 1px solid @line; }
-        QLabel#thumbnail { background: @shade; border-radius: 4px; color: @muted; }
-        QLabel#paneCaption { background: @shade; padding: 3px 12px; color: @ink; }
+        QLabel#thumbnail { background: @soft; border-radius: 4px; color: @muted; }
+        QLabel#paneCaption { background: @soft; padding: 3px 12px; color: @ink; }
         QPushButton[dashed="true"] { border: 1px dashed @bar; color: @muted; padding: 0 16px; background: transparent; }
         QPushButton[dashed="true"]:hover { border-color: @clay; }
     )";
@@ -225,17 +230,6 @@ void refit(QWidget* root) {
     for (QWidget* w : root->findChildren<QWidget*>()) fit(w);
 }
 
-QString style(QString sheet) {
-    // the longer names first: @paleBar before @pale
-    std::vector<const Role*> order;
-    for (const Role& r : roles) order.push_back(&r);
-    std::sort(order.begin(), order.end(),
-              [](const Role* a, const Role* b) { return qstrlen(a->name) > qstrlen(b->name); });
-    for (const Role* r : order) sheet.replace("@" + QString(r->name), r->colour->name());
-    sheet.replace("@ending", dark_ ? "-dark" : "").replace("@upName", dark_ ? "up-dark" : "smaller");
-    return sheet;
-}
-
 namespace {
 /// The toolkit's style with icons of the application's own in dialogs.
 class OwnIcons : public QProxyStyle {
@@ -296,6 +290,86 @@ class OwnIcons : public QProxyStyle {
         }
     }
 };
+
+/// The style sheet with places in the palette for the names of roles.
+QString withPlaces(QString words) {
+    // the longer names first: @fieldset before @field
+    std::vector<const Role*> order;
+    for (const Role& r : roles)
+        if (*r.place) order.push_back(&r);
+    std::sort(order.begin(), order.end(),
+              [](const Role* a, const Role* b) { return qstrlen(a->name) > qstrlen(b->name); });
+    for (const Role* r : order) words.replace("@" + QString(r->name), "palette(" + QString(r->place) + ")");
+    return words;
+}
+
+/// Has widgets read their rules, a few at a time: no turn of the event loop takes long.
+class Styling : public QObject {
+  public:
+    static Styling& of(QApplication& application) {
+        static QPointer<Styling> styling;
+        if (!styling) styling = new Styling(application);
+        return *styling;
+    }
+    /// Anew, those in sight at once. @param sized  sizes change too
+    void again(bool sized) {
+        sized_ = sized;
+        waiting_.clear();
+        for (QWidget* w : QApplication::allWidgets()) {
+            if (w->isVisible() || sized)
+                polish(w);
+            else
+                waiting_.push_back(w);
+        }
+        timer_.start();
+    }
+    /// For the first time, before they are in sight.
+    void ahead(QWidget* root) {
+        for (QWidget* w : root->findChildren<QWidget*>())
+            if (!w->testAttribute(Qt::WA_WState_Polished)) waiting_.push_back(w);
+        timer_.start();
+    }
+
+  private:
+    explicit Styling(QApplication& application) : QObject(&application) {
+        timer_.setInterval(0);
+        connect(&timer_, &QTimer::timeout, this, [this] { some(40); });
+    }
+    void some(int count) {
+        for (; count > 0 && !waiting_.empty(); --count, waiting_.pop_back())
+            if (waiting_.back()) polish(waiting_.back());
+        if (waiting_.empty()) timer_.stop();
+    }
+    void polish(QWidget* w) {
+        if (w->testAttribute(Qt::WA_WState_Polished)) {
+            w->style()->polish(w);
+            if (sized_) {
+                QEvent event(QEvent::StyleChange);
+                QCoreApplication::sendEvent(w, &event);
+            }
+            w->update();
+        } else {
+            w->ensurePolished();
+        }
+    }
+    std::vector<QPointer<QWidget>> waiting_;
+    QTimer timer_;
+    bool sized_ = false;
+};
+
+QPalette paletteOfRoles() {
+    QPalette p;
+    for (const Role& r : roles)
+        if (r.role != QPalette::NoRole) p.setColor(r.role, *r.colour);
+    p.setColor(QPalette::Button, card);
+    for (auto role : {QPalette::WindowText, QPalette::ButtonText, QPalette::ToolTipText}) p.setColor(role, ink);
+    p.setColor(QPalette::ToolTipBase, card);
+    p.setColor(QPalette::Highlight, QColor(0xB4, 0x53, 0x2A));
+    p.setColor(QPalette::HighlightedText, Qt::white);
+    for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
+        p.setColor(QPalette::Disabled, role, faded);
+    return p;
+}
 }  // namespace
 
 void apply(QApplication& application, bool dark, int textSize) {
@@ -309,23 +383,19 @@ void apply(QApplication& application, bool dark, int textSize) {
     QFont font(QFontDatabase::families().contains("Inter") ? "Inter" : application.font().family());
     font.setPixelSize(px(13));
     font.setStyleStrategy(QFont::PreferAntialias);
-    if (application.font() != font) application.setFont(font);
-    QPalette p;
-    p.setColor(QPalette::Window, paper);
-    p.setColor(QPalette::Base, card);
-    p.setColor(QPalette::AlternateBase, paper);
-    p.setColor(QPalette::Button, card);
-    for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText, QPalette::ToolTipText})
-        p.setColor(role, ink);
-    p.setColor(QPalette::ToolTipBase, card);
-    p.setColor(QPalette::PlaceholderText, muted);
-    p.setColor(QPalette::Link, teal);
-    p.setColor(QPalette::Highlight, QColor(0xB4, 0x53, 0x2A));
-    p.setColor(QPalette::HighlightedText, Qt::white);
-    for (auto role : {QPalette::WindowText, QPalette::Text, QPalette::ButtonText})
-        p.setColor(QPalette::Disabled, role, faded);
-    application.setPalette(p);
-    application.setStyleSheet(style(sheet));
+    const bool sized = application.font() != font;
+    if (sized) application.setFont(font);
+    application.setPalette(paletteOfRoles());
+    const QString rules = withPlaces(sheet);
+    if (application.styleSheet() != rules) {
+        application.setStyleSheet(rules);
+        return;
+    }
+    Styling::of(application).again(sized);
+}
+
+void styleAhead(QWidget* root) {
+    Styling::of(*static_cast<QApplication*>(QApplication::instance())).ahead(root);
 }
 
 QIcon icon(const QString& name) {

@@ -33,6 +33,9 @@ bool isDark();
 /// Sets fonts, palette, style sheet and colours. @param textSize  in per cent of the usual one
 void apply(QApplication& application, bool dark = false, int textSize = 100);
 
+/// Reads the style of what is not in sight yet, while nothing else happens: pages open at once the first time too.
+void styleAhead(QWidget* root);
+
 /// Colours of charts in the theme that is applied.
 report::PlotColours plotColours();
 
@@ -45,9 +48,6 @@ enum class Length { width, height, leastWidth, leastHeight, mostWidth, mostHeigh
 void fix(QWidget* widget, Length what, int px);
 /// Fits all fixed lengths below a widget to the size of the text.
 void refit(QWidget* root);
-
-/// A style sheet with the names of roles, such as @line, replaced by their colours.
-QString style(QString sheet);
 
 /// A line icon: open, save, undo, redo, fit, plus, play, stop, table, folder.
 QIcon icon(const QString& name);

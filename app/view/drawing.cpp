@@ -2,9 +2,15 @@
 
 #include <iterator>
 
+#include "step_back.hpp"
+
 namespace escultura::app {
 
-Drawing::Drawing(QObject* parent) : QObject(parent), thread_(QThread::create([this] { run(); })) {
+Drawing::Drawing(QObject* parent)
+    : QObject(parent), thread_(QThread::create([this] {
+          stepBack(5);
+          run();
+      })) {
     thread_->setObjectName("drawing");
     thread_->start();
 }
