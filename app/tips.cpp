@@ -76,6 +76,9 @@ const QHash<QString, QString>& fields() {
         {"requirementSource", "Where the limit comes from, such as a design note. Goes to the report."},
         {"requirementTemplates", "Requirements to start from; each can be changed."},
         // interfaces, loads, supports
+        {"dutySet",
+         "Set of supports: those of a set hold only in the load cases that name it, such as a second fixture or "
+         "position; those without a set hold in every load case."},
         {"newInterfaceName", "The name by which loads, supports and the report call the interface."},
         {"copyKind", "Copies about an axis, or the mirror image in a plane of symmetry."},
         {"dutyName", "The name of the load case. Goes to tables, results and report."},

@@ -159,7 +159,7 @@ int solveOne(const std::string& path, const OneSolution& one) {
     o.gridFactor = one.gridFactor;
     o.smootherDegree = one.degree;
     const double before = residentBytes();
-    const auto s = elastic::solve(m.mesh, material, model.supports, model.loads, o, progress);
+    const auto s = elastic::solve(m.mesh, material, model.supports[0], model.loads, o, progress);
     printFigures(s, m.mesh.tet.size(), m.quality.minDihedral, before);
     return 0;
 }
@@ -214,7 +214,7 @@ static void benchOther(const std::string& other, const project::Project& p, cons
     {
         const auto m = meshOf(p, surface, one);
         const auto model = stages::checkModel(p.part, m.faces, m.mesh);
-        const elastic::System system(m.mesh, p.part.material, model.supports, 1.25, progress);
+        const elastic::System system(m.mesh, p.part.material, model.supports[0], 1.25, progress);
         std::vector<std::vector<Vec3>> right;
         for (const auto& l : model.loads) right.push_back(system.restricted(l.forces));
         writeSystem(system, right, file.string());

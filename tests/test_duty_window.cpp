@@ -130,6 +130,26 @@ class TestDutyWindow : public QObject, private WindowDriver {
         held->item(2)->setCheckState(Qt::Unchecked);
         click("applyDuty");
         QVERIFY(part().supports[1].kind == Support::Kind::cylindrical && !part().supports[1].held[2]);
+        // a set of supports, and a load case that is held by it
+        t->setCurrentCell(t->rowCount() - 1, 0);
+        auto* set = find<QComboBox>("dutySet");
+        set->setFocus();
+        set->lineEdit()->selectAll();
+        QTest::keyClicks(set->lineEdit(), "crane");
+        click("applyDuty");
+        QCOMPARE(part().supports[1].set, std::string("crane"));
+        select("pull", "load case");
+        QVERIFY(set->findText("crane") > 0);
+        set->setCurrentText("rope");
+        click("applyDuty");
+        QVERIFY(find<QLabel>("dutyError")->text().contains("crane"));
+        QVERIFY(part().loadCases[1].supportSet.empty());
+        set->setCurrentIndex(set->findText("crane"));
+        click("applyDuty");
+        QCOMPARE(part().loadCases[1].supportSet, std::string("crane"));
+        w_->session().undoStack().undo();
+        w_->session().undoStack().undo();
+        QVERIFY(part().supports[1].set.empty());
         t->setCurrentCell(t->rowCount() - 1, 0);
         click("removeDuty");
         QCOMPARE(part().supports.size(), std::size_t(1));

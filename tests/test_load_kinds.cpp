@@ -273,7 +273,7 @@ class TestLoadKinds : public QObject {
         const Applied a = apply(partWith(
             R"({"kind": "displacement", "interfaces": ["right"], "face": "start", "displacement": [0.1, 0, -0.2]})"));
         QVERIFY(near(a.sum.force, Vec3::Zero(), 0));
-        const auto& held = a.model.supports.constraints;
+        const auto& held = a.model.supports[0].constraints;
         QCOMPARE(a.vector.given.size(), held.size());
         int moved = 0;
         for (std::size_t c = 0; c < held.size(); ++c) {

@@ -134,6 +134,7 @@ class TestLooksWindow : public QObject, public WindowDriver {
             QVERIFY(settle());
         }
         w_->setLooks(dark, words);
+        QTRY_VERIFY(!theme::isStyling());
         QTest::qWait(30);
         const auto* finder = find<QLineEdit>("finder");
         QVERIFY(w_->rect().contains(QRect(finder->mapTo(w_.get(), QPoint(0, 0)), finder->size())));

@@ -18,6 +18,7 @@
 #include <QWidget>
 #include <algorithm>
 #include <cmath>
+#include <utility>
 #include <vector>
 
 static void initResources() {
@@ -313,16 +314,17 @@ class Styling : public QObject {
     }
     /// Anew, those in sight at once. @param sized  sizes change too
     void again(bool sized) {
-        sized_ = sized;
+        sized_ = sized_ || sized;
         waiting_.clear();
         for (QWidget* w : QApplication::allWidgets()) {
-            if (w->isVisible() || sized)
+            if (w->isVisible())
                 polish(w);
             else
                 waiting_.push_back(w);
         }
         timer_.start();
     }
+    bool isBusy() const { return timer_.isActive(); }
     /// For the first time, before they are in sight.
     void ahead(QWidget* root) {
         for (QWidget* w : root->findChildren<QWidget*>())
@@ -338,7 +340,10 @@ class Styling : public QObject {
     void some(int count) {
         for (; count > 0 && !waiting_.empty(); --count, waiting_.pop_back())
             if (waiting_.back()) polish(waiting_.back());
-        if (waiting_.empty()) timer_.stop();
+        if (!waiting_.empty()) return;
+        timer_.stop();
+        if (!std::exchange(sized_, false)) return;
+        for (QWidget* w : QApplication::topLevelWidgets()) refit(w);  // their sizes are known now
     }
     void polish(QWidget* w) {
         if (w->testAttribute(Qt::WA_WState_Polished)) {
@@ -392,6 +397,10 @@ void apply(QApplication& application, bool dark, int textSize) {
         return;
     }
     Styling::of(application).again(sized);
+}
+
+bool isStyling() {
+    return Styling::of(*static_cast<QApplication*>(QApplication::instance())).isBusy();
 }
 
 void styleAhead(QWidget* root) {

@@ -35,6 +35,8 @@ void apply(QApplication& application, bool dark = false, int textSize = 100);
 
 /// Reads the style of what is not in sight yet, while nothing else happens: pages open at once the first time too.
 void styleAhead(QWidget* root);
+/// Whether widgets that are not in sight still wait for their style.
+bool isStyling();
 
 /// Colours of charts in the theme that is applied.
 report::PlotColours plotColours();

@@ -90,6 +90,10 @@ void DutyPanel::makeInputs() {
     face_->setObjectName("dutyFace");
     frame_ = new QComboBox;
     frame_->setObjectName("dutyFrame");
+    set_ = new QComboBox;
+    set_->setObjectName("dutySet");
+    set_->setEditable(true);
+    set_->setInsertPolicy(QComboBox::NoInsert);
     use_ = new QComboBox;
     use_->setObjectName("caseUse");
     use_->addItems({"checked", "in combinations only", "off"});
@@ -143,6 +147,7 @@ void DutyPanel::makeForm() {
     }
     plainRow("share", "Total or each", share_);
     plainRow("held", "Holds", held_);
+    plainRow("set", "Set of supports", set_);
     plainRow("use", "Use", use_);
     plainRow("factor", "Factor", factor_);
     plainRow("sum", "Sum", sum_);
@@ -199,6 +204,7 @@ void DutyPanel::refresh() {
     auto useWords = [](const LoadCase& c) {
         QString s = c.use == LoadCase::Use::check ? "checked" : c.use == LoadCase::Use::off ? "off" : "in combinations";
         if (c.factor != 1) s += " × " + num(c.factor);
+        if (!c.supportSet.empty()) s += ", supports " + text(c.supportSet);
         return s;
     };
     auto on = [](const Load& l) {
@@ -229,7 +235,7 @@ void DutyPanel::refresh() {
         const Support& k = p.supports[s];
         lines_.push_back({Line::Kind::support, static_cast<int>(s)});
         rows << QStringList{"support", text(words(k.kind)), text(listed(k.on.interfaces) + " (" + k.on.face + ")"),
-                            text(describe(k)), ""};
+                            text(describe(k)), k.set.empty() ? "every case" : "cases with supports " + text(k.set)};
     }
     filling_ = true;
     fill(table_, rows);
@@ -282,8 +288,10 @@ void DutyPanel::choose(int r) {
         fillInterfaces(s.on);
         frame_->setCurrentIndex(std::max(0, frame_->findData(text(s.frame))));
         putFigures(supportKind(s.kind).figures, s);
+        fillSets(s.set);
     } else if (line.kind == Line::Kind::loadCase) {
         const LoadCase& c = p.loadCases[line.at];
+        fillSets(c.supportSet);
         name_->setText(text(c.name));
         use_->setCurrentIndex(static_cast<int>(c.use));
         factor_->setText(plain(c.factor));
@@ -298,13 +306,23 @@ void DutyPanel::choose(int r) {
     showForm();
 }
 
+void DutyPanel::fillSets(const std::string& chosen) {
+    set_->clear();
+    set_->addItem("");
+    for (const Support& s : session_.project().part.supports)
+        if (!s.set.empty() && set_->findText(text(s.set)) < 0) set_->addItem(text(s.set));
+    set_->setCurrentText(text(chosen));
+    const bool ofCase = lines_[chosen_].kind == Line::Kind::loadCase;
+    set_->lineEdit()->setPlaceholderText(ofCase ? "only supports without a set" : "none: holds in every case");
+}
+
 void DutyPanel::showForm() {
     if (chosen_ < 0) return;
     const Line& line = lines_[chosen_];
     const Part& p = session_.project().part;
     QSet<QString> shown;
     QString hint;
-    if (line.kind == Line::Kind::loadCase) shown = {"name", "use", "factor"};
+    if (line.kind == Line::Kind::loadCase) shown = {"name", "set", "use", "factor"};
     if (line.kind == Line::Kind::combination) shown = {"name", "sum", "on"};
     const auto index = static_cast<std::size_t>(std::max(0, kind_->currentIndex()));
     if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
@@ -317,7 +335,7 @@ void DutyPanel::showForm() {
     }
     if (line.kind == Line::Kind::support) {
         const SupportKind& kind = supportKinds()[index];
-        shown = nameFigures(kind.figures) + QSet<QString>{"kind", "interfaces", "face"};
+        shown = nameFigures(kind.figures) + QSet<QString>{"kind", "interfaces", "face", "set"};
         if (kind.hasFrame) shown += "frame";
         if (!kind.motions.empty()) shown += "held";
         hint = kind.hint;
@@ -443,6 +461,7 @@ Support DutyPanel::formSupport() const {
     s.kind = kind.kind;
     s.on = formFaces();
     if (kind.hasFrame) s.frame = frame_->currentData().toString().toStdString();
+    s.set = set_->currentText().trimmed().toStdString();
     for (std::size_t k = 0; k < kind.motions.size(); ++k)
         setHeld(s, k, held_->item(static_cast<int>(k))->checkState() == Qt::Checked);
     takeFigures(kind.figures, s);
@@ -478,6 +497,7 @@ void DutyPanel::apply() {
                 c.name = name_->text().trimmed().toStdString();
                 if (c.name.empty()) throw InputError("Type a name.");
                 c.use = static_cast<LoadCase::Use>(use_->currentIndex());
+                c.supportSet = set_->currentText().trimmed().toStdString();
                 try {
                     c.factor = parseQuantity(factor_->text().toStdString(), dimension::none, "");
                 } catch (const InputError&) {
@@ -520,7 +540,11 @@ void DutyPanel::add(Line::Kind kind) {
     load.force = Vec3(0, 0, -1000);
     if (kind == Line::Kind::loadCase)
         change("Add load case", [&](const Part& part) {
-            return withCase(part, "", {unused("Case", part.loadCases), {load}, LoadCase::Use::check, 1});
+            LoadCase c;
+            c.name = unused("Case", part.loadCases);
+            c.loads = {load};
+            if (!part.loadCases.empty()) c.supportSet = part.loadCases[static_cast<std::size_t>(at)].supportSet;
+            return withCase(part, "", c);
         });
     if (kind == Line::Kind::load) {
         if (p.loadCases.empty()) return add(Line::Kind::loadCase);

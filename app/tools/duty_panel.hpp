@@ -44,6 +44,8 @@ class DutyPanel : public QWidget {
     void showForm();
     /// Fills the figures of the kind that is chosen in the form.
     void putKind();
+    /// Offers the sets of supports that there are.
+    void fillSets(const std::string& chosen);
     void apply();
     void add(Line::Kind kind);
     void remove();
@@ -74,7 +76,7 @@ class DutyPanel : public QWidget {
     QPushButton *addCase_, *addLoad_, *addSupport_, *addCombination_, *remove_, *import_, *apply_;
     QWidget* form_;
     QLabel *error_, *hint_;
-    QComboBox *kind_, *face_, *frame_, *use_, *share_;
+    QComboBox *kind_, *face_, *frame_, *set_, *use_, *share_;
     QListWidget *interfaces_, *held_;
     QLineEdit *name_, *factor_, *sum_;
     QList<FigureRow> figures_;

@@ -287,7 +287,7 @@ void ViewBar::showWhatApplies(Show show, bool noCases) {
     fit_->setVisible(!results);  // the bar is full: F, or View > Fit
     // fixed widths where the bar is full
     const std::pair<QComboBox*, int> widths[] = {{show_, 84}, {case_, 110},  {quantity_, 122},
-                                                 {unit_, 66}, {shape_, 100}, {section_, 82}};
+                                                 {unit_, 74}, {shape_, 100}, {section_, 82}};
     for (const auto& [box, width] : widths) {
         if (results) {
             box->setFixedWidth(theme::px(width));

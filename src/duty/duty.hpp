@@ -38,7 +38,8 @@ struct Support {
         rigid,        ///< the face keeps its shape, its motion is held
     } kind = Kind::fixed;
     FaceReference on;
-    std::string frame;                           ///< empty: global
+    std::string set;    ///< acts only in load cases that name this set of supports; empty: in every load case
+    std::string frame;  ///< empty: global
     std::array<bool, 3> held{true, true, true};  ///< fixed: x, y, z; cylindrical: radial, axial, tangential
     std::array<bool, 6> motions{true, true, true, true, true, true};  ///< remote, rigid: translations, rotations
     std::optional<Vec3> point;       ///< remote: what rotations are about; else the middle of the interface, mm
@@ -89,6 +90,7 @@ struct LoadCase {
     double factor = 1;  ///< on all its loads
     /// Some of its loads may act on what supports hold: they then go straight into the supports, and are told.
     bool onSupports = false;
+    std::string supportSet;  ///< supports of this set hold beside those without a set; empty: only the latter
 };
 
 /// What a load case is meant to apply, by the part file's numbers.

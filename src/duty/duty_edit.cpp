@@ -46,6 +46,7 @@ class Writer {
     json of(const Support& s) const {
         const SupportKind& kind = supportKind(s.kind);
         json j{{"kind", kind.key}, {"interfaces", s.on.interfaces}, {"face", s.on.face}};
+        if (!s.set.empty()) j["set"] = s.set;
         if (!s.frame.empty()) j["frame"] = s.frame;
         json held = json::array();
         for (std::size_t m = 0; m < kind.motions.size(); ++m)
@@ -147,6 +148,14 @@ std::string withOwnMaterial(const Part& part, const elastic::Material& m) {
 std::string withSupport(const Part& part, int index, const Support& support) {
     json document = json::parse(part.text);
     place(document["supports"], index, Writer(part).of(support));
+    // load cases follow a set that gets another name with its last support
+    const std::string before = index >= 0 ? part.supports.at(static_cast<std::size_t>(index)).set : std::string();
+    bool kept = before == support.set || support.set.empty();
+    for (int s = 0; s < static_cast<int>(part.supports.size()); ++s)
+        kept = kept || (s != index && part.supports[static_cast<std::size_t>(s)].set == before);
+    if (!before.empty() && !kept)
+        for (auto& c : document["load_cases"])
+            if (c.value("support_set", std::string()) == before) c["support_set"] = support.set;
     return text(document);
 }
 
@@ -200,6 +209,7 @@ std::string withCase(const Part& part, const std::string& replaced, const LoadCa
     if (c.use != LoadCase::Use::check) described["use"] = name(c.use);
     if (c.factor != 1) described["factor"] = c.factor;
     if (c.onSupports) described["on_supports"] = true;
+    if (!c.supportSet.empty()) described["support_set"] = c.supportSet;
     described["loads"] = json::array();
     if (at >= 0)
         described["loads"] = list[at]["loads"];

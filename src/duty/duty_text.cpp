@@ -113,7 +113,7 @@ void readMotions(const Node& n, const SupportKind& kind, Support& s) {
 }
 
 Support readSupport(const Node& n, const Part& part, const Units& u) {
-    std::set<std::string> keys{"kind", "interfaces", "face", "frame"}, own;
+    std::set<std::string> keys{"kind", "interfaces", "face", "frame", "set"}, own;
     for (const SupportKind& k : supportKinds()) {
         addKeys(k.figures, keys);
         if (!k.motions.empty()) keys.insert(k.motionsKey);
@@ -124,7 +124,11 @@ Support readSupport(const Node& n, const Part& part, const Units& u) {
     s.kind = kind.kind;
     s.on = readFaces(n, part);
     s.frame = readFrameName(n, part);
-    own = {"kind", "interfaces", "face", "frame"};
+    if (n.has("set")) {
+        s.set = n.at("set").text();
+        if (s.set.empty()) n.at("set").refuse("the name of a set", "an empty one");
+    }
+    own = {"kind", "interfaces", "face", "frame", "set"};
     addKeys(kind.figures, own);
     if (!kind.motions.empty()) own.insert(kind.motionsKey);
     for (const std::string& key : keys)
@@ -134,6 +138,21 @@ Support readSupport(const Node& n, const Part& part, const Units& u) {
     for (const auto& f : kind.figures) readFigure(n, f, u, s);
     if (kind.require) kind.require(s, n);
     return s;
+}
+
+std::string setWords(const std::string& set) {
+    return set.empty() ? "no set of supports" : "set of supports '" + set + "'";
+}
+
+/// What is held otherwise is another structure: its displacements cannot be added.
+void requireOneSet(const Node& sum, const Combination& c, const Part& p) {
+    const std::string first = p.supportSetOf(c.terms.front().first);
+    for (const auto& [name, factor] : c.terms)
+        if (const std::string set = p.supportSetOf(name); set != first)
+            sum.refuse(
+                "load cases with the same supports",
+                "'" + c.terms.front().first + "' with " + setWords(first) + ", '" + name + "' with " + setWords(set),
+                "A combination adds load cases that are held differently.");
 }
 
 Load readLoad(const Node& n, const Part& part, const Units& u, bool shared) {
@@ -227,7 +246,7 @@ void readDuty(const Node& root, const Units& u, Part& p) {
         }
     for (const Node& n : root.at("supports").list()) p.supports.push_back(readSupport(n, p, u));
     for (const Node& n : root.at("load_cases").list()) {
-        n.onlyKeys({"name", "loads", "use", "factor", "on_supports"});
+        n.onlyKeys({"name", "loads", "use", "factor", "on_supports", "support_set"});
         LoadCase c;
         c.name = n.at("name").text();
         nameOnce(n, c.name, p.loadCases);
@@ -241,6 +260,20 @@ void readDuty(const Node& root, const Units& u, Part& p) {
         if (n.has("factor")) c.factor = n.at("factor").quantity(dimension::none, "");
         if (!std::isfinite(c.factor)) n.at("factor").refuse("a finite factor", formatNumber(c.factor));
         if (n.has("on_supports")) c.onSupports = n.at("on_supports").yes();
+        if (n.has("support_set")) {
+            c.supportSet = n.at("support_set").text();
+            std::string known;
+            bool found = false;
+            for (const Support& s : p.supports) {
+                found = found || s.set == c.supportSet;
+                if (!s.set.empty()) known += (known.empty() ? "" : ", ") + s.set;
+            }
+            if (!found || c.supportSet.empty())
+                n.at("support_set")
+                    .refuse(known.empty() ? "a set that a support belongs to (its key 'set'); none does"
+                                          : "a set that a support belongs to: " + known,
+                            "'" + c.supportSet + "'");
+        }
         p.loadCases.push_back(std::move(c));
     }
     std::vector<std::string> cases;
@@ -271,6 +304,7 @@ void readDuty(const Node& root, const Units& u, Part& p) {
                 n.at("sum").refuse(e.detail().expected, e.detail().found + " at " + e.detail().place);
             }
             if (n.has("on")) c.on = n.at("on").yes();
+            requireOneSet(n.at("sum"), c, p);
             p.combinations.push_back(std::move(c));
         }
 }

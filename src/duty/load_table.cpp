@@ -80,7 +80,8 @@ class TableReader {
             const Load l = readLoad(loadCase);
             auto at = std::find_if(cases.begin(), cases.end(), [&](const auto& c) { return c.name == loadCase; });
             if (at == cases.end()) {
-                cases.push_back({loadCase, {}, LoadCase::Use::check, 1});
+                cases.emplace_back();
+                cases.back().name = loadCase;
                 at = cases.end() - 1;
             }
             at->loads.push_back(l);

@@ -221,6 +221,26 @@ Mat3 Part::axesOf(const std::string& frame) const {
     return f ? f->axes : Mat3(Mat3::Identity());
 }
 
+std::vector<std::string> Part::supportSets() const {
+    std::vector<std::string> sets;
+    for (const LoadCase& c : loadCases)
+        if (c.use != LoadCase::Use::off && !std::count(sets.begin(), sets.end(), c.supportSet))
+            sets.push_back(c.supportSet);
+    return sets;
+}
+
+std::string Part::supportSetOf(const std::string& caseOrCombination) const {
+    std::string name = caseOrCombination;
+    for (const Combination& c : combinations)
+        if (c.name == name && !c.terms.empty()) {
+            name = c.terms.front().first;
+            break;
+        }
+    for (const LoadCase& c : loadCases)
+        if (c.name == name) return c.supportSet;
+    return {};
+}
+
 std::vector<Load> Part::loadsOf(const LoadCase& loadCase) const {
     std::vector<Load> all = loadCase.loads;
     for (const SharedLoad& s : sharedLoads)

@@ -115,6 +115,14 @@ struct Part {
     Mat3 axesOf(const std::string& frame) const;
     /// Own loads of a case and the shared ones that belong to it.
     std::vector<Load> loadsOf(const LoadCase& loadCase) const;
+    /// Sets of supports that the load cases which are not off name, in their order; an empty name: no set.
+    std::vector<std::string> supportSets() const;
+    /// Whether a support acts in load cases of a set.
+    static bool acts(const Support& support, const std::string& set) {
+        return support.set.empty() || support.set == set;
+    }
+    /// Set of a load case's supports, or of a combination's, whose cases all have the same.
+    std::string supportSetOf(const std::string& caseOrCombination) const;
     bool isBrittle() const { return material.rule == elastic::FailureRule::brittle; }
 };
 

@@ -225,6 +225,7 @@ constexpr const char* rest = R"schema({
         "properties": {
           "name": {"type": "string"},
           "on_supports": {"type": "boolean"},
+          "support_set": {"type": "string", "minLength": 1},
           "use": {
             "enum": [
               "check",
@@ -363,6 +364,7 @@ json supportSchema() {
         json one = kindSchema(k.key, k.figures, true);
         json& properties = one["properties"];
         properties["frame"] = {{"type", "string"}};
+        properties["set"] = {{"type", "string"}, {"minLength", 1}};
         if (!k.motions.empty())
             properties[k.motionsKey] = {{"type", "array"}, {"items", {{"enum", k.motions}}}, {"minItems", 1}};
         kinds.push_back(std::move(one));

@@ -97,6 +97,14 @@ std::vector<std::size_t> takeSupports(const Supports& supports, const std::vecto
 
 }  // namespace
 
+void takeHeldFaces(const mesh::TetMesh& mesh, const std::vector<Supports>& sets, std::vector<char>& keep) {
+    for (std::ptrdiff_t before = -1, now = 0; before != now;) {
+        before = now;
+        for (const Supports& s : sets) completeHeldFaces(mesh, s, keep);
+        now = std::count(keep.begin(), keep.end(), 1);
+    }
+}
+
 Submodel cutOut(const mesh::TetMesh& mesh, std::vector<char> keep, const Supports& supports,
                 const std::vector<LoadVector>& loads, const CutDisplacement& displacement) {
     completeHeldFaces(mesh, supports, keep);

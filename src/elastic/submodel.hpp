@@ -17,6 +17,10 @@ struct Submodel {
 /// Displacement of a node of the whole mesh in a case, mm.
 using CutDisplacement = std::function<Vec3(std::size_t loadCase, std::int32_t node)>;
 
+/// Takes all elements at the faces whose mean motion is held and that a piece reaches, in any of several sets of
+/// supports: what cutOut() would take along for each. @param keep  [elements] 1: belongs to the piece
+void takeHeldFaces(const mesh::TetMesh& mesh, const std::vector<Supports>& sets, std::vector<char>& keep);
+
 /// Cuts a piece out. Faces whose mean motion is held come along whole; nodes of rigid groups are moved like the cut.
 /// @param keep   [elements] 1: belongs to the piece
 /// @param loads  [cases] on the whole mesh

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <limits>
 #include <map>
+#include <set>
 
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
@@ -325,7 +326,12 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
                     for (const Load& l : part.loadsOf(c)) addLoad(part, l, factor * c.factor, scene);
     }
     std::map<std::string, const Support*> said;  // one word a kind: rings show the rest
-    for (const Support& s : part.supports)
+    std::set<std::string> sets;
+    for (const std::string& name : names) sets.insert(part.supportSetOf(name));
+    for (const Support& s : part.supports) {
+        const bool acts =
+            names.empty() || std::any_of(sets.begin(), sets.end(), [&](const auto& set) { return Part::acts(s, set); });
+        if (!acts) continue;  // not in what is shown
         for (const std::string& name : s.on.interfaces) {
             const Interface& i = *part.findInterface(name);
             if (i.outline.empty())
@@ -337,6 +343,7 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
                 scene.labels.push_back({render::Label::Role::support, faceMiddle(i, s.on.face),
                                         duty::togetherText(s.on.interfaces), word});
         }
+    }
 }
 
 void addMeshQuality(const CheckResult& check, const SceneOptions& o, render::Scene& scene) {

@@ -148,9 +148,21 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     for (const Combination& c : part.combinations) rows.push_back({c.name, combinationText(c), c.on ? "on" : "off"});
     if (!rows.empty()) h.table({"Combination", "Sum", "Use"}, rows);
     rows.clear();
-    for (const Support& s : part.supports)
+    const bool sets =
+        std::any_of(part.supports.begin(), part.supports.end(), [](const Support& s) { return !s.set.empty(); });
+    auto casesHeldBy = [&](const Support& s) {
+        std::vector<std::string> cases;
+        for (const LoadCase& c : part.loadCases)
+            if (c.use != LoadCase::Use::off && Part::acts(s, c.supportSet)) cases.push_back(c.name);
+        return s.set.empty() ? std::string("every load case") : s.set + ": " + (cases.empty() ? "none" : listed(cases));
+    };
+    for (const Support& s : part.supports) {
         rows.push_back({name(s.kind), listed(s.on.interfaces) + " (" + s.on.face + ")", describe(s)});
-    h.table({"Support", "Acts on", "Held"}, rows);
+        if (sets) rows.back().push_back(casesHeldBy(s));
+    }
+    h.table(sets ? std::vector<std::string>{"Support", "Acts on", "Held", "Set: load cases"}
+                 : std::vector<std::string>{"Support", "Acts on", "Held"},
+            rows);
     rows.clear();
     if (!v.recipe.numbers.empty()) {
         Recipe without = v.recipe;

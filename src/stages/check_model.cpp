@@ -24,21 +24,27 @@ class Builder {
         : part_(part), faces_(faces), mesh_(mesh) {}
 
     CheckModel build() {
-        for (const Support& s : part_.supports) addSupport(s);
+        model_.sets = part_.supportSets();
+        model_.supports.resize(model_.sets.size());
+        heldBy_.resize(model_.sets.size());
+        for (std::size_t k = 0; k < model_.sets.size(); ++k)
+            for (const Support& s : part_.supports)
+                if (Part::acts(s, model_.sets[k])) addSupport(s, k);
         for (const LoadCase& c : part_.loadCases) {
             if (c.use == LoadCase::Use::off) continue;
             for (const Load& l : part_.loadsOf(c))
-                if (l.rigid) connectRigidly(l);
+                if (l.rigid) connectRigidly(l, model_.supports[indexOf(c.supportSet)]);
         }
         for (const LoadCase& c : part_.loadCases) {
             if (c.use == LoadCase::Use::off) continue;
+            model_.setOf.push_back(indexOf(c.supportSet));
             model_.cases.push_back(c.name);
             model_.loads.push_back({elastic::NodalForces(mesh_.position.size(), Vec3::Zero()), {}});
             model_.meant.push_back({});
             model_.facetShare.push_back(0);
             bodyForces_.assign(mesh_.position.size(), Vec3::Zero());
             for (const Load& l : part_.loadsOf(c)) addLoad(l);
-            model_.intoSupports.push_back(shareIntoSupports(model_.supports, model_.loads.back().forces));
+            model_.intoSupports.push_back(shareIntoSupports(held(), model_.loads.back().forces));
             for (std::size_t n = 0; n < bodyForces_.size(); ++n) model_.loads.back().forces[n] += bodyForces_[n];
             for (Vec3& f : model_.loads.back().forces) f *= c.factor;
             for (double& g : model_.loads.back().given) g *= c.factor;
@@ -49,6 +55,11 @@ class Builder {
     }
 
   private:
+    std::size_t indexOf(const std::string& set) const {
+        return static_cast<std::size_t>(std::find(model_.sets.begin(), model_.sets.end(), set) - model_.sets.begin());
+    }
+    /// Supports of the case that is built.
+    elastic::Supports& held() { return model_.supports[model_.setOf.back()]; }
     std::vector<Place> places(const FaceReference& on) const {
         std::vector<Place> list;
         for (const std::string& name : on.interfaces) {
@@ -68,24 +79,25 @@ class Builder {
         for (auto f : faces) nodes.insert(mesh_.boundary[f].begin(), mesh_.boundary[f].end());
         return nodes;
     }
-    void addSupport(const Support& s) {
+    void addSupport(const Support& s, std::size_t set) {
         const Mat3 axes = part_.axesOf(s.frame);
         for (const Place& p : places(s.on)) {
             const auto nodes = nodesOf(p.faces);
-            supportKind(s.kind).apply(s, {mesh_, *p.interface, p.faces, nodes, axes, model_.supports,
-                                          [&](std::int32_t node, const Vec3& direction) {
-                                              model_.supports.constraints.push_back({node, direction});
-                                              heldBy_.emplace_back(p.interface->name, s.on.face);
-                                          }});
+            elastic::Supports& into = model_.supports[set];
+            supportKind(s.kind).apply(
+                s, {mesh_, *p.interface, p.faces, nodes, axes, into, [&](std::int32_t node, const Vec3& direction) {
+                        into.constraints.push_back({node, direction});
+                        heldBy_[set].emplace_back(p.interface->name, s.on.face);
+                    }});
         }
     }
-    void connectRigidly(const Load& l) {
+    void connectRigidly(const Load& l, elastic::Supports& into) {
         std::set<std::int32_t> nodes;
         for (const Place& p : places(l.on)) nodes.merge(nodesOf(p.faces));
         std::vector<std::int32_t> list(nodes.begin(), nodes.end());
-        for (const auto& g : model_.supports.rigidGroups)
+        for (const auto& g : into.rigidGroups)
             if (g.nodes == list) return;  // the same face in several cases
-        model_.supports.rigidGroups.push_back({std::move(list), {}});
+        into.rigidGroups.push_back({std::move(list), {}});
     }
 
     void addLoad(const Load& l) {
@@ -96,10 +108,20 @@ class Builder {
         const double share = l.sharedTotal && !faces.empty() ? 1.0 / static_cast<double>(faces.size()) : 1.0;
         auto move = [&](const Interface& interface, const Vec3& displacement) {
             auto& given = model_.loads.back().given;
-            given.resize(model_.supports.constraints.size(), 0.0);
+            given.resize(held().constraints.size(), 0.0);
+            const auto& by = heldBy_[model_.setOf.back()];
+            bool any = false;
             for (std::size_t c = 0; c < given.size(); ++c)
-                if (heldBy_[c] == std::pair(interface.name, l.on.face))
-                    given[c] = model_.supports.constraints[c].direction.dot(displacement);
+                if (by[c] == std::pair(interface.name, l.on.face)) {
+                    given[c] = held().constraints[c].direction.dot(displacement);
+                    any = true;
+                }
+            if (!any)
+                throw InputError(ErrorDetail{"A face is to be moved that nothing holds in this load case.",
+                                             part_.path,
+                                             {},
+                                             "a support on the face, in the load case's set of supports",
+                                             "none that acts"});
         };
         LoadTarget target{part_,       mesh_,
                           faces,       part_.axesOf(l.frame),
@@ -147,8 +169,9 @@ class Builder {
     const std::vector<NamedFace>& faces_;
     const mesh::TetMesh& mesh_;
     CheckModel model_;
-    elastic::NodalForces bodyForces_;                          ///< of the case that is built
-    std::vector<std::pair<std::string, std::string>> heldBy_;  ///< [constraints]
+    elastic::NodalForces bodyForces_;  ///< of the case that is built
+    /// [sets][constraints] interface and face
+    std::vector<std::vector<std::pair<std::string, std::string>>> heldBy_;
     MeshMass mass_;
 };
 
@@ -170,6 +193,50 @@ std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& fa
             found.push_back(static_cast<std::int32_t>(f));
     }
     return found;
+}
+
+std::vector<std::size_t> casesOf(const std::vector<std::size_t>& setOf, std::size_t set) {
+    std::vector<std::size_t> cases;
+    for (std::size_t c = 0; c < setOf.size(); ++c)
+        if (setOf[c] == set) cases.push_back(c);
+    return cases;
+}
+
+elastic::Solution solveSets(const mesh::TetMesh& mesh, const elastic::Material& material,
+                            const std::vector<elastic::Supports>& supports, const std::vector<std::string>& sets,
+                            const std::vector<elastic::LoadVector>& loads, const std::vector<std::size_t>& setOf,
+                            const elastic::SolveOptions& options, Progress& progress) {
+    if (supports.size() == 1) return elastic::solve(mesh, material, supports[0], loads, options, progress);
+    elastic::Solution all;
+    all.cases.resize(loads.size());
+    for (std::size_t k = 0; k < supports.size(); ++k) {
+        const std::vector<std::size_t> cases = casesOf(setOf, k);
+        if (cases.empty()) continue;
+        std::vector<elastic::LoadVector> own;
+        for (const std::size_t c : cases) own.push_back(loads[c]);
+        elastic::Solution s;
+        try {
+            s = elastic::solve(mesh, material, supports[k], own, options, progress);
+        } catch (const InputError& e) {
+            ErrorDetail detail = e.detail();
+            detail.place += sets[k].empty() ? ", those without a set" : ", set '" + sets[k] + "'";
+            throw InputError(detail);
+        }
+        all.unknowns = std::max(all.unknowns, s.unknowns);
+        all.memory = std::max(all.memory, s.memory);
+        all.setupSeconds += s.setupSeconds;
+        all.solveSeconds += s.solveSeconds;
+        if (all.solver.empty()) all.solver = s.solver;
+        // one history: what has converged keeps its last value
+        const std::size_t rows = std::max(all.residual.size(), s.residual.size());
+        const std::size_t before = all.residual.size();
+        all.residual.resize(rows, before ? all.residual.back() : std::vector<float>(loads.size(), 0.F));
+        for (std::size_t row = 0; row < rows && !s.residual.empty(); ++row)
+            for (std::size_t c = 0; c < cases.size(); ++c)
+                all.residual[row][cases[c]] = s.residual[std::min(row, s.residual.size() - 1)][c];
+        for (std::size_t c = 0; c < cases.size(); ++c) all.cases[cases[c]] = std::move(s.cases[c]);
+    }
+    return all;
 }
 
 double shareIntoSupports(const elastic::Supports& supports, const elastic::NodalForces& forces) {

@@ -76,17 +76,17 @@ void requireThatLoadsLoad(const Part& part, const CheckModel& model) {
                     formatNumber(100 * model.intoSupports[i], 3) + " %"});
 }
 
-/// Faces of interfaces that supports act on, each once, with their nodes.
+/// Faces of interfaces that the supports of a set act on, each once, with their nodes.
 struct HeldFace {
     std::string interface;
     std::vector<std::int32_t> nodes;
 };
-std::vector<HeldFace> heldFaces(const Part& part, const CheckResult& r) {
+std::vector<HeldFace> heldFaces(const Part& part, const std::string& set, const CheckResult& r) {
     std::vector<HeldFace> held;
     std::set<std::pair<std::string, std::string>> named;
     for (const Support& support : part.supports)
         for (const std::string& name : support.on.interfaces) {
-            if (!named.insert({name, support.on.face}).second) continue;
+            if (!Part::acts(support, set) || !named.insert({name, support.on.face}).second) continue;
             std::set<std::int32_t> nodes;
             for (auto f : facesOf(r.mesh, findFace(r.faces, name, support.on.face)))
                 nodes.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
@@ -241,7 +241,8 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
     options.method = recipe.check.method;
     options.tolerance =
         recipe.check.level == Level::look ? std::max(recipe.check.tolerance, 1e-6) : recipe.check.tolerance;
-    elastic::Solution solution = elastic::solve(r.mesh, part.material, model.supports, model.loads, options, progress);
+    elastic::Solution solution =
+        solveSets(r.mesh, part.material, model.supports, model.sets, model.loads, model.setOf, options, progress);
     r.unknowns = solution.unknowns;
     r.solver = solution.solver;
     r.solverMemory = solution.memory;
@@ -250,12 +251,13 @@ void solveOn(const Part& part, const MeshResult& m, const Recipe& recipe, CheckR
     r.residual = std::move(solution.residual);
     Box3 box;
     for (const Vec3& p : r.mesh.position) box.include(p);
-    const std::vector<HeldFace> held = heldFaces(part, r);
+    std::vector<std::vector<HeldFace>> held;  // [sets]
+    for (const std::string& set : model.sets) held.push_back(heldFaces(part, set, r));
     std::vector<CaseResult> solved;
     r.elementError.assign(r.mesh.tet.size(), 0);
     for (std::size_t i = 0; i < solution.cases.size(); ++i) {
         CaseResult c = caseOf(part, model, i, solution.cases[i], r, box.diagonal(), progress);
-        c.reactions = reactionsOf(part, r.mesh, held, solution.cases[i].reaction);
+        c.reactions = reactionsOf(part, r.mesh, held[model.setOf[i]], solution.cases[i].reaction);
         solved.push_back(std::move(c));
     }
     std::vector<CaseResult> combined = combinationsOf(part, r.mesh, solved, progress);

@@ -276,7 +276,9 @@ class Builder {
             p_.poissonsRatio = std::clamp(m.orthotropic->poissons.mean(), -0.9, 0.45);
             note("The material is taken as isotropic, with the mean of its moduli.");
         }
-        for (const Support& s : part_.supports) addSupport(s);
+        const std::vector<std::string> sets = part_.supportSets();  // one: requireReady()
+        for (const Support& s : part_.supports)
+            if (Part::acts(s, sets.front())) addSupport(s);
         for (const LoadCase& c : part_.loadCases)
             if (c.use != LoadCase::Use::off) addCase(c);
         combine();
@@ -489,7 +491,11 @@ void requireReady(const Part& part) {
         throw InputError(ErrorDetail{"The field cannot be made yet.", part.path, place, expected, found});
     };
     if (part.supports.empty()) refuse("supports", "a support on at least one interface", "none");
-    if (const auto free = freeMotionsOf(part); !free.empty())
+    const std::vector<std::string> sets = part.supportSets();
+    if (sets.size() > 1)
+        refuse("load_cases", "load cases with the same set of supports: a field is made for one way to hold the part",
+               std::to_string(sets.size()) + " sets");
+    if (const auto free = freeMotionsOf(part, sets.empty() ? "" : sets.front()); !free.empty())
         refuse("supports", "a part that is held", "free: " + listed(free));
     bool any = false;
     for (const LoadCase& c : part.loadCases) any = any || (c.use != LoadCase::Use::off && !part.loadsOf(c).empty());

@@ -57,7 +57,7 @@ bool hasResultant(const Part& part, const LoadCase& c) {
 
 }  // namespace
 
-std::vector<std::string> freeMotionsOf(const Part& part) {
+std::vector<std::string> freeMotionsOf(const Part& part, const std::string& set) {
     mesh::TetMesh points;  // points only: the constraints name them
     elastic::Supports supports;
     for (const Interface& i : part.interfaces) {
@@ -69,6 +69,7 @@ std::vector<std::string> freeMotionsOf(const Part& part) {
         points.position.push_back(p);
     };
     for (const Support& s : part.supports) {
+        if (!Part::acts(s, set)) continue;
         const Mat3 axes = part.axesOf(s.frame);
         for (const auto& name : s.on.interfaces) {
             const Interface* i = part.findInterface(name);
@@ -129,10 +130,24 @@ void supportNotes(const Part& part, Notes& notes) {
     if (part.supports.empty()) {
         notes.block(Place::supports, "Nothing holds the part.", "Add a support to at least one interface.");
     } else {
-        const auto free = freeMotionsOf(part);
-        if (!free.empty())
-            notes.block(Place::supports, "The supports leave the part free: " + listed(free) + ".",
+        std::vector<std::string> sets = part.supportSets();
+        if (sets.empty()) sets.emplace_back();
+        for (const std::string& set : sets) {
+            const auto free = freeMotionsOf(part, set);
+            if (free.empty()) continue;
+            std::vector<std::string> cases;
+            for (const LoadCase& c : part.loadCases)
+                if (c.use != LoadCase::Use::off && c.supportSet == set) cases.push_back("'" + c.name + "'");
+            const std::string where = sets.size() < 2 && set.empty() ? "" : " in " + listed(cases);
+            notes.block(Place::supports, "The supports leave the part free" + where + ": " + listed(free) + ".",
                         "Hold these motions, by another support or another direction.");
+        }
+        std::set<std::string> idle;
+        for (const Support& s : part.supports)
+            if (!s.set.empty() && !std::count(sets.begin(), sets.end(), s.set)) idle.insert(s.set);
+        for (const std::string& set : idle)
+            notes.warn(Place::supports, "No load case is held by the set of supports '" + set + "'.",
+                       "Let a load case name it, or take its supports out of the set.");
     }
 }
 

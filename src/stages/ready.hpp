@@ -23,6 +23,6 @@ std::vector<ReadyNote> readyNotes(const Part& part, const Recipe& recipe, const 
                                   const SurfaceResult* surface);
 
 /// Rigid motions that the supports leave free, judged by the faces' geometry before there is a mesh.
-std::vector<std::string> freeMotionsOf(const Part& part);
+std::vector<std::string> freeMotionsOf(const Part& part, const std::string& set = {});
 
 }  // namespace escultura::stages

@@ -82,6 +82,7 @@ struct RefinedModel {
     std::shared_ptr<const mesh::TetMesh> mesh;
     CheckModel model;
     std::vector<elastic::LoadVector> loads;  ///< of what the check lists
+    std::vector<std::size_t> setOf;          ///< [loads] set of supports
 };
 
 /// Radii of a piece around its place, mm.
@@ -116,6 +117,35 @@ double amplitudeChange(const mesh::TetMesh& shell, const elastic::Material& mate
     return own > 0 ? std::abs(1 - mixed / own) : 0;
 }
 
+/// A piece of the refined model and its solution.
+struct SolvedPiece {
+    elastic::Submodel piece;
+    std::vector<elastic::CaseSolution> cases;
+};
+
+/// Cuts a piece out and solves it, with the supports of each case's set: the piece is the same for all of them.
+SolvedPiece solveCut(const Part& part, const RefinedModel& finer, std::vector<char> keep,
+                     const elastic::CutDisplacement& moved, Progress& progress) {
+    elastic::SolveOptions options;
+    options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
+    options.tolerance = 1e-6;
+    elastic::takeHeldFaces(*finer.mesh, finer.model.supports, keep);
+    SolvedPiece solved;
+    solved.cases.resize(finer.loads.size());
+    for (std::size_t k = 0; k < finer.model.supports.size(); ++k) {
+        const std::vector<std::size_t> cases = casesOf(finer.setOf, k);
+        if (cases.empty()) continue;
+        std::vector<elastic::LoadVector> loads;
+        for (const std::size_t c : cases) loads.push_back(finer.loads[c]);
+        solved.piece = elastic::cutOut(*finer.mesh, keep, finer.model.supports[k], loads,
+                                       [&](std::size_t c, std::int32_t node) { return moved(cases[c], node); });
+        elastic::Solution s = elastic::solve(solved.piece.mesh, part.material, solved.piece.supports,
+                                             solved.piece.loads, options, progress);
+        for (std::size_t c = 0; c < cases.size(); ++c) solved.cases[cases[c]] = std::move(s.cases[c]);
+    }
+    return solved;
+}
+
 /// Solves only what lies within reach of a suspect; where that is cut out it moves as the whole solution does. A piece
 /// that would be more than a third of the body is not solved: no stresses.
 assess::Refined solvePiece(const Part& part, const RefinedModel& finer, const WholeSolution& whole, const Vec3& place,
@@ -134,12 +164,8 @@ assess::Refined solvePiece(const Part& part, const RefinedModel& finer, const Wh
         if (at == places.end()) at = places.emplace(node, whole.location->at(all.position[node])).first;
         return whole.at(loadCase, at->second);
     };
-    const elastic::Submodel piece = elastic::cutOut(all, std::move(keep), finer.model.supports, finer.loads, moved);
-    elastic::SolveOptions options;
-    options.directUnknowns = 1000000;  // the memory decides: pieces of one model are cheap to factorise
-    options.tolerance = 1e-6;
-    const elastic::Solution solution =
-        elastic::solve(piece.mesh, part.material, piece.supports, piece.loads, options, progress);
+    const SolvedPiece solution = solveCut(part, finer, std::move(keep), moved, progress);
+    const elastic::Submodel& piece = solution.piece;
     assess::Refined result;
     // stresses are looked at around the place only, and the cut is judged where nothing is refined
     const mesh::TetMesh near = elementsWithin(piece.mesh, place, 0, 0.8 * size.outer),
@@ -195,8 +221,8 @@ std::optional<WholeSolution> solveWhole(const Part& part, const RefinedModel& fi
     options.iterationLimit = 400;
     WholeSolution whole;
     try {
-        auto solution =
-            elastic::solve(*finer.mesh, part.material, finer.model.supports, finer.loads, options, progress);
+        auto solution = solveSets(*finer.mesh, part.material, finer.model.supports, finer.model.sets, finer.loads,
+                                  finer.setOf, options, progress);
         for (auto& c : solution.cases) whole.displacement.push_back(std::move(c.displacement));
     } catch (const SolveError&) {
         return {};  // the pieces stay as they are, with their error beside them
@@ -285,6 +311,10 @@ class Resolver {
             outOf(body_.frame, mesh::curvedMesh(*body_.shape, corners_, progress_)));
         finer.model = checkModel(part_, check_.faces, *finer.mesh);
         finer.loads = loadsOf(part_, check_, finer.model);
+        const auto& sets = finer.model.sets;
+        for (const CaseResult& c : check_.cases)
+            finer.setOf.push_back(static_cast<std::size_t>(
+                std::find(sets.begin(), sets.end(), part_.supportSetOf(c.name)) - sets.begin()));
         std::vector<assess::Refined> pieces(active.size());
         const std::vector<std::size_t> open = grow(finer, level, active, pieces);
         if (!open.empty())

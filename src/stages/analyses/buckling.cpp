@@ -12,12 +12,22 @@ namespace escultura::stages {
 AnalysisResult buckling(const AnalysisInput& input, Progress& progress) {
     const Part& part = input.part;
     const CheckModel model = checkModel(part, input.check.faces, input.check.mesh);
-    std::vector<const std::vector<Vec3>*> cases;
-    for (const CaseResult& c : input.check.cases) cases.push_back(&c.displacement);
-    const auto found =
-        elastic::bucklingModes(input.check.mesh, part.material, model.supports, cases, modeOptions(input), progress);
+    std::vector<std::vector<elastic::Mode>> found(input.check.cases.size());
+    for (std::size_t k = 0; k < model.sets.size(); ++k) {
+        std::vector<std::size_t> ofSet;
+        std::vector<const std::vector<Vec3>*> cases;
+        for (std::size_t c = 0; c < found.size(); ++c)
+            if (part.supportSetOf(input.check.cases[c].name) == model.sets[k]) {
+                ofSet.push_back(c);
+                cases.push_back(&input.check.cases[c].displacement);
+            }
+        if (cases.empty()) continue;
+        auto modes = elastic::bucklingModes(input.check.mesh, part.material, model.supports[k], cases,
+                                            modeOptions(input), progress);
+        for (std::size_t c = 0; c < ofSet.size(); ++c) found[ofSet[c]] = std::move(modes[c]);
+    }
     AnalysisResult r;
-    for (std::size_t c = 0; c < cases.size(); ++c) {
+    for (std::size_t c = 0; c < found.size(); ++c) {
         const CaseResult& checked = input.check.cases[c];
         AnalysisFigure f;
         f.key = "buckling_factor";

@@ -25,8 +25,20 @@ std::string shareWords(const Vec3& share) {
 AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress) {
     const Part& part = input.part;
     const CheckModel model = checkModel(part, input.check.faces, input.check.mesh);
-    const auto modes =
-        elastic::naturalModes(input.check.mesh, part.material, model.supports, modeOptions(input), progress);
+    // with several sets of supports that one counts with which the part swings most slowly
+    std::vector<elastic::Mode> modes;
+    std::string set, others;
+    for (std::size_t k = 0; k < model.sets.size(); ++k) {
+        auto own =
+            elastic::naturalModes(input.check.mesh, part.material, model.supports[k], modeOptions(input), progress);
+        if (own.empty()) continue;
+        if (model.sets.size() > 1)
+            others += (others.empty() ? "" : ", ") + formatNumber(own.front().value, 4) + " Hz " +
+                      (model.sets[k].empty() ? "without a set" : "with set '" + model.sets[k] + "'");
+        if (!modes.empty() && own.front().value >= modes.front().value) continue;
+        modes = std::move(own);
+        set = model.sets[k];
+    }
     if (modes.empty())
         throw SolveError(ErrorDetail{"The part has no mode to swing in.", part.path, "supports",
                                      "a part that can move between its supports", "every node is held"});
@@ -51,6 +63,10 @@ AnalysisResult naturalFrequencies(const AnalysisInput& input, Progress& progress
         together += (k ? ", " : "") + plainNumber(std::round(100 * sum[k])) +
                     (k ? " % along " : " % of the mass along ") + "xyz"[k];
     r.notes.push_back("The modes together move " + together + ".");
+    if (!others.empty())
+        r.notes.push_back("Modes with " +
+                          (set.empty() ? "the supports of no set" : "the set of supports '" + set + "'") +
+                          ", the lowest of: " + others + ".");
     r.notes.push_back(
         "Supports hold as they do in the check; what the part is fastened to and what it carries have no mass here.");
     return r;
