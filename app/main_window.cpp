@@ -296,7 +296,7 @@ void MainWindow::open(const QString& path) {
     if (!mayLeave()) return;
     rememberOpen(true);
     static const QStringList fields{"vti", "vtu", "vtk", "npy", "csv", "tsv"};
-    static const QStringList bodies{"step", "stp", "stl", "obj", "ply"};
+    static const QStringList bodies{"step", "stp", "stl", "obj", "ply", "3mf"};
     if (path.endsWith(".escultura"))
         session_.openProject(path);
     else if (fields.contains(QFileInfo(path).suffix().toLower()))

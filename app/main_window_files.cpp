@@ -33,7 +33,7 @@ using report::Show;
 
 namespace {
 const char* const fieldFiles = "Density fields (*.vti *.vtu *.vtk *.npy *.csv *.tsv *.txt);;All files (*)";
-const char* const bodyFiles = "Bodies (*.stl *.obj *.ply *.step *.stp);;All files (*)";
+const char* const bodyFiles = "Bodies (*.stl *.obj *.ply *.3mf *.step *.stp);;All files (*)";
 }  // namespace
 
 bool MainWindow::save(bool ask) {
@@ -159,28 +159,31 @@ void MainWindow::askForBody() {
 
 void MainWindow::beginWithBody(const QString& path) {
     if (session_.isBusy()) return;
-    struct Read {
-        surface::Measures measures;
-        Box3 box;
-    };
-    auto read = std::make_shared<Read>();
+    auto read = std::make_shared<std::vector<BodyDialog::Body>>();
     session_.work(
         "Reading the body",
         [read, path](Progress&) {
-            const surface::TriMesh mesh = exchange::readBody(path.toStdString());
-            read->measures = surface::measure(mesh);
-            for (const Vec3& p : mesh.position) read->box.include(p);
+            for (const exchange::NamedBody& body : exchange::readBodies(path.toStdString())) {
+                BodyDialog::Body b{body.name, surface::measure(body.mesh), {}};
+                for (const Vec3& p : body.mesh.position) b.box.include(p);
+                read->push_back(std::move(b));
+            }
         },
         [this, read, path] {
-            const QString ending = QFileInfo(path).suffix().toLower();
-            auto* dialog = new BodyDialog(path, read->measures, read->box, ending == "step" || ending == "stp", this);
+            auto* dialog = new BodyDialog(path, *read, exchange::statesUnit(path.toStdString()), this);
             dialog->setAttribute(Qt::WA_DeleteOnClose);
             connect(dialog, &QDialog::accepted, this, [this, dialog, path] {
-                const BodySource body{path.toStdString(), dialog->unit(), 0};
+                using Role = BodyDialog::Role;
+                const std::string file = path.toStdString(), unit = dialog->unit();
+                const BodySource body{file, unit, 0, dialog->bodiesOf(Role::part)};
+                std::vector<std::pair<std::string, BodySource>> neighbours;
+                for (const std::string& name : dialog->bodiesOf(Role::neighbour))
+                    neighbours.emplace_back(name, BodySource{file, unit, dialog->clearance(), {name}});
                 // a path that no file can have: the part lives in memory until it is saved as a project
                 const QString part =
                     QFileInfo(path).absolutePath() + "/" + dialog->name() + " (not saved yet)/part.json";
-                session_.openNewPart(newPartText(dialog->name().toStdString(), body, part.toStdString()), part);
+                session_.openNewPart(newPartText(dialog->name().toStdString(), body, part.toStdString(), neighbours),
+                                     part);
             });
             dialog->open();
         });
@@ -203,7 +206,7 @@ void MainWindow::useBody(const QString& path, const QString& as) {
     session_.work(
         "Reading the body", [path](Progress&) { exchange::readBody(path.toStdString()); },
         [this, path, as] {
-            const BodySource body{path.toStdString(), "mm", 0};
+            const BodySource body{path.toStdString(), "mm", 0, {}};
             try {
                 session_.editPart("Use a body as " + as, [&](const std::string&) {
                     const Part& part = session_.project().part;

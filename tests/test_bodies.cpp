@@ -3,6 +3,7 @@
 #include <BRepAlgoAPI_Cut.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
+#include <Interface_Static.hxx>
 #include <QXmlStreamReader>
 #include <QtTest>
 #include <STEPControl_Writer.hxx>
@@ -10,6 +11,7 @@
 #include <random>
 
 #include "base/error.hpp"
+#include "box_mesh.hpp"
 #include "exchange/body_files.hpp"
 #include "exchange/writers.hpp"
 #include "made_up_part.hpp"
@@ -45,6 +47,7 @@ class TestBodies : public QObject {
         QTest::newRow("STL, single precision") << "stl" << 1e-6;
         QTest::newRow("OBJ") << "obj" << 1e-13;
         QTest::newRow("PLY") << "ply" << 1e-13;
+        QTest::newRow("3MF") << "3mf" << 1e-13;
     }
     void readBack() {
         QFETCH(QString, ending);
@@ -59,7 +62,9 @@ class TestBodies : public QObject {
         QCOMPARE(b.genus, 1);
         QVERIFY(std::abs(b.volume / a.volume - 1) < tolerance && std::abs(b.area / a.area - 1) < tolerance);
         // in inches
-        QVERIFY(std::abs(surface::measure(readBody(file, "in")).volume / (a.volume * std::pow(25.4, 3)) - 1) < 1e-5);
+        if (!statesUnit(file))
+            QVERIFY(std::abs(surface::measure(readBody(file, "in")).volume / (a.volume * std::pow(25.4, 3)) - 1) <
+                    1e-5);
     }
     /// The package holds what the 3MF core specification asks for, and its mesh is the surface.
     void threeMf() {
@@ -158,6 +163,130 @@ class TestBodies : public QObject {
         QCOMPARE(m.genus, 1);
         QVERIFY2(std::abs(m.volume / (28800 - M_PI * 36 * 12) - 1) < 0.001, qPrintable(QString::number(m.volume)));
     }
+    /// Two solids by name, in a file that is in inches: each alone, both together, no third.
+    void solidsOfAStepFile() {
+        Interface_Static::SetCVal("write.step.unit", "INCH");
+        STEPControl_Writer writer;
+        writer.Transfer(BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), 50.8, 25.4, 12.7).Shape(), STEPControl_AsIs);
+        writer.Transfer(BRepPrimAPI_MakeBox(gp_Pnt(80, 0, 0), 10, 20, 30).Shape(), STEPControl_AsIs);
+        const std::string file = path("two.step");
+        QVERIFY(writer.Write(file.c_str()) == IFSelect_RetDone);
+        Interface_Static::SetCVal("write.step.unit", "MM");
+        std::ifstream in(file);
+        QVERIFY(std::string(std::istreambuf_iterator<char>(in), {}).find("INCH") != std::string::npos);
+        QVERIFY(statesUnit(file) && statesUnit("a.3MF") && !statesUnit("a.stl"));
+        const auto bodies = readBodies(file);
+        QCOMPARE(bodies.size(), std::size_t(2));
+        QVERIFY(bodies[0].name != bodies[1].name && !bodies[0].name.empty());
+        const double volumes[] = {50.8 * 25.4 * 12.7, 6000};
+        for (std::size_t k = 0; k < 2; ++k) {
+            QVERIFY2(std::abs(surface::measure(bodies[k].mesh).volume / volumes[k] - 1) < 1e-9,
+                     qPrintable(QString::number(surface::measure(bodies[k].mesh).volume)));
+            const surface::Measures alone = surface::measure(readBody(file, "mm", {bodies[k].name}));
+            QVERIFY(alone.watertight && alone.pieces == 1 && std::abs(alone.volume / volumes[k] - 1) < 1e-9);
+        }
+        QVERIFY(std::abs(surface::measure(readBody(file)).volume / (volumes[0] + volumes[1]) - 1) < 1e-9);
+        const std::string said = made_up::messageOf([&] { readBody(file, "mm", {"third"}); });
+        QVERIFY2(said.find(bodies[1].name) != std::string::npos && said.find("'third'") != std::string::npos,
+                 said.c_str());
+    }
+    /// Pieces of a file without names; a cavity stays with what is around it.
+    void piecesOfATriangleFile() {
+        TriMesh all = made_up::boxMesh({100, 0, 0}, {110, 10, 10});
+        auto add = [&](TriMesh m, bool turned) {
+            const auto first = static_cast<std::int32_t>(all.position.size());
+            all.position.insert(all.position.end(), m.position.begin(), m.position.end());
+            for (Triangle t : m.triangle) {
+                if (turned) std::swap(t[1], t[2]);
+                all.triangle.push_back({first + t[0], first + t[1], first + t[2]});
+                all.owner.push_back(0);
+            }
+        };
+        add(made_up::boxMesh({10, 10, 10}, {20, 20, 20}), true);
+        add(made_up::boxMesh({-200, -50, -50}, {80, 50, 50}), false);
+        add(made_up::boxMesh({0, 0, 0}, {40, 40, 40}), false);  // within the large one's box, around the cavity
+        writeBody(path("pieces.stl"), all, {"pieces", {}});
+        const auto bodies = readBodies(path("pieces.stl"), "cm");
+        QCOMPARE(bodies.size(), std::size_t(3));
+        const double volumes[] = {1000, 280 * 100 * 100, 64000 - 1000};
+        for (std::size_t k = 0; k < 3; ++k) {
+            QCOMPARE(bodies[k].name, "body " + std::to_string(k + 1));
+            QVERIFY(std::abs(surface::measure(bodies[k].mesh).volume / (1000 * volumes[k]) - 1) < 1e-6);
+        }
+    }
+    /// A package in inches: an object made of others, turned, moved and mirrored, one left out, one only a support.
+    void componentsOfA3mf() {
+        auto box = [](const char* id, const char* more, double size) {
+            const TriMesh m = made_up::boxMesh(Vec3::Zero(), Vec3::Constant(size));
+            std::string xml = "<object id=\"" + std::string(id) + "\" " + more + "><mesh><vertices>";
+            for (const Vec3& p : m.position)
+                xml += "<vertex x=\"" + std::to_string(p[0]) + "\" y=\"" + std::to_string(p[1]) + "\" z=\"" +
+                       std::to_string(p[2]) + "\"/>";
+            xml += "</vertices><triangles>";
+            for (const Triangle& t : m.triangle)
+                xml += "<triangle v1=\"" + std::to_string(t[0]) + "\" v2=\"" + std::to_string(t[1]) + "\" v3=\"" +
+                       std::to_string(t[2]) + "\"/>";
+            return xml + "</triangles></mesh></object>";
+        };
+        auto package = [&](const std::string& model) {
+            const std::string file = path("made.3mf");
+            int code = 0;
+            zip_t* archive = zip_open(file.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
+            zip_file_add(archive, "elsewhere/part.model", zip_source_buffer(archive, model.data(), model.size(), 0), 0);
+            const std::string link =
+                "<Relationships><Relationship Type=\"http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel\" "
+                "Target=\"/elsewhere/part.model\" Id=\"r\"/></Relationships>";
+            zip_file_add(archive, "_rels/.rels", zip_source_buffer(archive, link.data(), link.size(), 0), 0);
+            zip_close(archive);
+            return file;
+        };
+        const std::string objects =
+            box("1", "name=\"cube\"", 1) + box("2", "type=\"support\"", 3) +
+            "<object id=\"7\" name=\"pair\"><components><component objectid=\"1\"/><component objectid=\"1\" "
+            "transform=\"0 2 0 -2 0 0 0 0 -2 10 0 0\"/></components></object>";
+        auto model = [&](const std::string& head, const std::string& items) {
+            return "<?xml version=\"1.0\"?>\n<model xmlns=\"x\" " + head + "><resources>\n" + objects +
+                   "\n</resources><build>\n" + items + "</build></model>";
+        };
+        const auto bodies = readBodies(package(model("unit=\"inch\"",
+                                                     "<item objectid=\"7\"/><item objectid=\"2\"/><item objectid=\"1\" "
+                                                     "transform=\"1 0 0 0 1 0 0 0 1 0 0 5\"/><item objectid=\"1\" "
+                                                     "printable=\"0\"/>")));
+        QCOMPARE(bodies.size(), std::size_t(2));
+        QVERIFY(bodies[0].name == "pair" && bodies[1].name == "cube");
+        const double inch = 25.4 * 25.4 * 25.4;
+        const surface::Measures pair = surface::measure(bodies[0].mesh);
+        // twice the size in a left-handed frame: still the right way round
+        QVERIFY2(std::abs(pair.volume / (9 * inch) - 1) < 1e-9, qPrintable(QString::number(pair.volume / inch)));
+        Box3 around, moved;
+        for (const Vec3& p : bodies[0].mesh.position) around.include(p);
+        for (const Vec3& p : bodies[1].mesh.position) moved.include(p);
+        // (x, y, z) goes to (10 - 2 y, 2 x, -2 z)
+        QVERIFY((around.low - 25.4 * Vec3(0, 0, -2)).norm() < 1e-6 &&
+                (around.high - 25.4 * Vec3(10, 2, 1)).norm() < 1e-6);
+        QVERIFY((moved.low - 25.4 * Vec3(0, 0, 5)).norm() < 1e-6);
+        auto refused = [&](const std::string& text) {
+            const std::string file = package(text);
+            return made_up::messageOf([&] { readBody(file); });
+        };
+        auto says = [&](const std::string& text, const char* words) {
+            const std::string said = refused(text);
+            if (said.find(words) == std::string::npos) qWarning("%s", said.c_str());
+            return said.find(words) != std::string::npos;
+        };
+        const std::string one = "<item objectid=\"1\"/>";
+        QVERIFY(says(model("unit=\"yard\"", one), "'yard'"));
+        QVERIFY(says(model("requiredextensions=\"b\"", one), "core specification"));
+        QVERIFY(says(model("", "<item objectid=\"9\"/>"), "id '9'"));
+        QVERIFY(says(model("", "<item objectid=\"1\" transform=\"1 0 0\"/>"), "twelve numbers"));
+        QVERIFY(says(model("", one).substr(0, 700), "line 3"));
+        std::string bad = model("", one);
+        bad.replace(bad.find("v1=\"0\""), 6, "v1=\"8\"");
+        QVERIFY(says(bad, "vertices 0 to 7"));
+        bad = model("", "<item objectid=\"7\"/>");
+        bad.replace(bad.find("component objectid=\"1\""), 22, "component objectid=\"7\"");
+        QVERIFY(says(bad, "within itself"));
+    }
     void badBodies() {
         auto message = [&](const std::string& text) {
             write(path("bad"), text);
@@ -175,7 +304,7 @@ class TestBodies : public QObject {
         QVERIFY_EXCEPTION_THROWN(write3mf("/nowhere/x.3mf", torus_, {}), InputError);
         // cut short and changed at random: an error or a body, never a crash
         std::mt19937 random(2);
-        for (const char* name : {"f.stl", "f.obj", "f.ply"}) {
+        for (const char* name : {"f.stl", "f.obj", "f.ply", "f.3mf"}) {
             writeBody(path(name), torus_, {"Torus", {}});
             std::ifstream in(path(name), std::ios::binary);
             const std::string good(std::istreambuf_iterator<char>(in), {});

@@ -1,12 +1,16 @@
 // A part that begins with a body: its field made in the window, seen growing, stopped, out of date with the duty.
+#include <QComboBox>
 #include <QLabel>
+#include <QTableWidget>
 #include <QtTest>
 
 #include "base/error.hpp"
+#include "box_mesh.hpp"
 #include "chart.hpp"
 #include "duty/part_edit.hpp"
 #include "exchange/writers.hpp"
 #include "mesh/tet_mesh.hpp"
+#include "stages/part_shape.hpp"
 #include "window_driver.hpp"
 
 using namespace escultura;
@@ -88,6 +92,50 @@ class TestMakingWindow : public QObject, public WindowDriver {
     }
   private slots:
     void cleanup() { closeWindow(); }
+    /// A file of three bodies: the part, a neighbour that it keeps clear of, one that is left out.
+    void fromAFileOfSeveralBodies() {
+        emptyWindow();
+        surface::TriMesh all;
+        for (const auto& [low, high] :
+             {std::pair<Vec3, Vec3>{{0, 0, 0}, {10, 10, 10}}, {{20, 0, 0}, {80, 24, 20}}, {{40, -8, 5}, {50, 4, 15}}}) {
+            const surface::TriMesh box = made_up::boxMesh(low, high);
+            const auto first = static_cast<std::int32_t>(all.position.size());
+            all.position.insert(all.position.end(), box.position.begin(), box.position.end());
+            for (const Triangle& t : box.triangle) all.triangle.push_back({first + t[0], first + t[1], first + t[2]});
+        }
+        exchange::writeStl(dir_.filePath("assembly.stl").toStdString(), all, "assembly");
+        w_->open(dir_.filePath("assembly.stl"));
+        QVERIFY(settle());
+        auto* dialog = w_->findChild<QDialog*>("bodyDialog");
+        QVERIFY(dialog);
+        auto* roles = dialog->findChild<QTableWidget*>("bodyRoles");
+        QCOMPARE(roles->rowCount(), 3);
+        // the largest is proposed as the part
+        QCOMPARE(dialog->findChild<QComboBox*>("bodyRole2")->currentIndex(), 0);
+        QCOMPARE(dialog->findChild<QComboBox*>("bodyRole3")->currentIndex(), 1);
+        QVERIFY2(dialog->findChild<QLabel*>("bodySize")->text().startsWith("60.0 × 24.0 × 20.0 mm, 28.8 cm³"),
+                 qPrintable(dialog->findChild<QLabel*>("bodySize")->text()));
+        auto* two = dialog->findChild<QComboBox*>("bodyRole2");
+        two->setCurrentIndex(2);
+        QTest::mouseClick(dialog->findChild<QPushButton*>("acceptBody"), Qt::LeftButton);
+        QVERIFY(dialog->isVisible() && dialog->findChild<QLabel*>("bodyWarning")->text().contains("at least one"));
+        two->setCurrentIndex(0);
+        dialog->findChild<QComboBox*>("bodyRole1")->setCurrentIndex(2);
+        type(dialog->findChild<QLineEdit*>("bodyClearance"), "2 mm");
+        if (dialog->isVisible()) QTest::mouseClick(dialog->findChild<QPushButton*>("acceptBody"), Qt::LeftButton);
+        QVERIFY(settle());
+        const duty::Part& part = w_->session().part();
+        QCOMPARE(part.designBody->bodies, std::vector<std::string>{"body 2"});
+        QCOMPARE(part.original->bodies, std::vector<std::string>{"body 2"});
+        QCOMPARE(part.keepOuts.size(), std::size_t(1));
+        QVERIFY(part.keepOuts[0].name == "body 3" && part.keepOuts[0].body.offset == 2);
+        // where the neighbour stands no cell is free, nor within the clearance
+        const auto regions = stages::loadRegions(part, Box3{Vec3::Zero(), Vec3::Ones()});
+        QVERIFY((regions.designSpace.low - Vec3(20, 0, 0)).norm() < 1e-6);
+        QVERIFY((regions.designSpace.high - Vec3(80, 24, 20)).norm() < 1e-6);
+        const auto& neighbour = *regions.keepOutBodies.at(0);
+        QVERIFY(neighbour.value({45, 5.9, 10}) < 0 && neighbour.value({45, 6.1, 10}) > 0);
+    }
     void fromABodyToASurface() {
         beginWithBlock();
         auto& session = w_->session();

@@ -569,7 +569,7 @@ class TestRebuild : public QObject {
         const auto differ = writeCheckedIges(iges, lever().part, b);
         QVERIFY2(differ.empty(), differ.empty() ? "" : differ.front().c_str());
         QVERIFY(messageOf([&] { solid::readIgesFigures(step); }).find("no solid") != std::string::npos);
-        const auto back = surface::measure(surface::weld(exchange::readStep(step)));
+        const auto back = surface::measure(surface::weld(exchange::readBody(step)));
         QVERIFY(back.watertight);
         QVERIFY(near(back.volume, b.solid.solid.volume, 1e-2));
         QVERIFY(messageOf([&] {

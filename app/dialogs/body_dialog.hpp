@@ -14,16 +14,28 @@ namespace escultura::app {
 class BodyDialog : public QDialog {
     Q_OBJECT
   public:
-    /// @param measures  of the body in mm, were its unit mm. @param box  likewise
-    BodyDialog(const QString& path, const surface::Measures& measures, const Box3& box, bool statesUnit,
-               QWidget* parent);
+    /// A body of the file as it would be, were the file's unit mm.
+    struct Body {
+        std::string name;
+        surface::Measures measures;
+        Box3 box;
+    };
+    BodyDialog(const QString& path, const std::vector<Body>& bodies, bool statesUnit, QWidget* parent);
     QString name() const { return name_->text().trimmed(); }
     std::string unit() const { return unit_->currentText().toStdString(); }
+    enum class Role { part, neighbour, leftOut };
+    /// Names of the bodies that have a role; none of the part when all of the file is the part.
+    std::vector<std::string> bodiesOf(Role role) const;
+    /// What neighbours are kept clear by, mm.
+    double clearance() const { return clearance_->value(); }
 
   private:
     void tellSize();
-    Box3 box_;
-    double volume_;
+    Role role(std::size_t body) const;
+    QTableWidget* makeRoles();
+    std::vector<Body> bodies_;
+    std::vector<QComboBox*> roles_;
+    QuantityEdit* clearance_;
     QLineEdit* name_;
     QComboBox* unit_;
     QLabel *size_, *warning_;

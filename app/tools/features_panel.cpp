@@ -212,8 +212,8 @@ FlowLayout* FeaturesPanel::makeButtons() {
                 add(k);
                 return;
             }
-            const QString path = QFileDialog::getOpenFileName(this, "Body of the feature", {},
-                                                              "Bodies (*.step *.stp *.stl *.obj *.ply);;All files (*)");
+            const QString path = QFileDialog::getOpenFileName(
+                this, "Body of the feature", {}, "Bodies (*.step *.stp *.stl *.obj *.ply *.3mf);;All files (*)");
             if (!path.isEmpty()) add(k, {}, path);
         });
     }

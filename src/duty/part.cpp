@@ -148,6 +148,10 @@ BodySource readBody(const Node& n, const Units& u, const std::string& partPath) 
     b.path = pathFrom(n.at("body"), partPath);
     if (n.has("unit")) b.lengthUnit = lengthUnit(n.at("unit"));
     if (n.has("offset")) b.offset = n.at("offset").quantity(dimension::length, u.length);
+    if (n.has("bodies")) {
+        for (const Node& one : n.at("bodies").list()) b.bodies.push_back(one.text());
+        if (b.bodies.empty()) n.at("bodies").refuse("the name of at least one body", "an empty list");
+    }
     return b;
 }
 
@@ -179,7 +183,8 @@ NamedField readFieldSource(const Node& f, const Units& u, const std::string& par
 
 KeepOut readKeepOut(const Node& n, const Units& u, const std::string& partPath) {
     KeepOut k;
-    n.onlyKeys({"name", "kind", "low", "high", "origin", "axis", "length", "diameter", "body", "unit", "offset"});
+    n.onlyKeys(
+        {"name", "kind", "low", "high", "origin", "axis", "length", "diameter", "body", "unit", "offset", "bodies"});
     k.name = n.at("name").text();
     const std::string kind = n.at("kind").text();
     if (kind == "box") {
@@ -310,7 +315,7 @@ void readFields(const Node& root, const Units& u, const std::string& path, Part&
 void readGeometry(const Node& root, const Units& u, const std::string& path, Part& p) {
     if (root.has("design_space")) {
         const Node d = root.at("design_space");
-        d.onlyKeys({"low", "high", "body", "unit", "offset"});
+        d.onlyKeys({"low", "high", "body", "unit", "offset", "bodies"});
         if (d.has("body")) p.designBody = readBody(d, u, path);
         if (!d.has("body") || d.has("low") || d.has("high")) {
             p.designSpace.low = d.at("low").vector(dimension::length, u.length);
@@ -320,7 +325,7 @@ void readGeometry(const Node& root, const Units& u, const std::string& path, Par
         }
     }
     if (root.has("original")) {
-        root.at("original").onlyKeys({"body", "unit", "offset"});
+        root.at("original").onlyKeys({"body", "unit", "offset", "bodies"});
         p.original = readBody(root.at("original"), u, path);
     }
     for (const Node& n : root.at("interfaces").list()) {

@@ -50,11 +50,12 @@ struct Interface {
     InterfaceEnd start, end;
 };
 
-/// A closed body from a file (STL, OBJ, PLY or STEP).
+/// A closed body from a file (STL, OBJ, PLY, 3MF or STEP).
 struct BodySource {
     std::string path;
-    std::string lengthUnit = "mm";  ///< of the file's coordinates; a STEP file states its own
-    double offset = 0;              ///< outward, mm: a design space may be shrunk, a keep-out grown
+    std::string lengthUnit = "mm";      ///< of the file's coordinates; a STEP file states its own
+    double offset = 0;                  ///< outward, mm: a design space may be shrunk, a keep-out grown
+    std::vector<std::string> bodies{};  ///< of the file, by name; none: all of them
 };
 
 /// A volume that must stay empty.

@@ -81,6 +81,7 @@ json toJson(const BodySource& b, const Part& part) {
     json j{{"body", relative(b.path, part.path)}};
     if (b.lengthUnit != "mm") j["unit"] = b.lengthUnit;
     if (b.offset != 0) j["offset"] = Writer(part.units.length).length(b.offset);
+    if (!b.bodies.empty()) j["bodies"] = b.bodies;
     return j;
 }
 
@@ -219,7 +220,7 @@ std::string withOriginal(const Part& part, const BodySource* body) {
 std::string withDesignBody(const Part& part, const BodySource* body) {
     json document = json::parse(part.text);
     auto& space = document["design_space"];
-    for (const char* key : {"body", "unit", "offset"})
+    for (const char* key : {"body", "unit", "offset", "bodies"})
         if (space.contains(key)) space.erase(key);
     if (body) space.update(toJson(*body, part));
     if (space.is_null() || space.empty()) document.erase("design_space");
@@ -270,11 +271,17 @@ std::string newPartText(const std::string& name, const exchange::FieldSource& fi
     return document.dump(2) + "\n";
 }
 
-std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath) {
+std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath,
+                        const std::vector<std::pair<std::string, BodySource>>& neighbours) {
     json document = newPart(name, "Made from a body.");
     Part units;
     units.path = partPath;
     document["original"] = document["design_space"] = toJson(body, units);
+    for (const auto& [neighbour, source] : neighbours) {
+        json k{{"name", neighbour}, {"kind", "body"}};
+        k.update(toJson(source, units));
+        document["keep_outs"].push_back(k);
+    }
     document["optimisation"] = json::parse(optimisationText({}, {}));
     return document.dump(2) + "\n";
 }

@@ -40,6 +40,8 @@ std::string withOptimisation(const Part& part, const Optimisation& optimisation)
 /// forging alloy, which the text says.
 std::string newPartText(const std::string& name, const exchange::FieldSource& field, const std::string& partPath);
 /// The same for a body alone, which is the design space and the design before the optimisation; its field is made here.
-std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath);
+/// @param neighbours  bodies beside it that stay clear, by their names
+std::string newPartText(const std::string& name, const BodySource& body, const std::string& partPath,
+                        const std::vector<std::pair<std::string, BodySource>>& neighbours = {});
 
 }  // namespace escultura::duty

@@ -67,7 +67,8 @@ constexpr const char* rest = R"schema({
       "properties": {
         "body": {"type": "string"},
         "unit": {"type": "string", "default": "mm"},
-        "offset": {"$ref": "#/$defs/quantity"}
+        "offset": {"$ref": "#/$defs/quantity"},
+        "bodies": {"type": "array", "items": {"type": "string"}, "minItems": 1}
       }
     },
     "material": {
@@ -153,7 +154,8 @@ constexpr const char* rest = R"schema({
         "high": {"$ref": "#/$defs/vector"},
         "body": {"type": "string"},
         "unit": {"type": "string"},
-        "offset": {"$ref": "#/$defs/quantity"}
+        "offset": {"$ref": "#/$defs/quantity"},
+        "bodies": {"type": "array", "items": {"type": "string"}, "minItems": 1}
       },
       "anyOf": [{"required": ["low", "high"]}, {"required": ["body"]}]
     },
@@ -199,7 +201,8 @@ constexpr const char* rest = R"schema({
           "diameter": {"$ref": "#/$defs/quantity"},
           "body": {"type": "string"},
           "unit": {"type": "string"},
-          "offset": {"$ref": "#/$defs/quantity"}
+          "offset": {"$ref": "#/$defs/quantity"},
+          "bodies": {"type": "array", "items": {"type": "string"}, "minItems": 1}
         }
       }
     },

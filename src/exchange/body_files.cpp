@@ -1,3 +1,5 @@
+/// Bodies from and to files. Long because every format of triangles is read and written here.
+
 #include "exchange/body_files.hpp"
 
 #include <zip.h>
@@ -7,11 +9,14 @@
 #include <cstring>
 #include <filesystem>
 #include <fstream>
+#include <map>
+#include <set>
 #include <sstream>
 
 #include "base/error.hpp"
 #include "base/quantity.hpp"
 #include "base/text.hpp"
+#include "exchange/read_3mf.hpp"
 #include "exchange/step_reader.hpp"
 #include "exchange/vtk_data.hpp"
 #include "exchange/writers.hpp"
@@ -251,39 +256,168 @@ std::string model3mf(const TriMesh& mesh, const BodyText& text) {
 
 }  // namespace
 
-TriMesh readBody(const std::string& path, const std::string& lengthUnit) {
-    std::ifstream probe(path, std::ios::binary);
-    if (!probe || std::filesystem::is_directory(path))
-        refuseFile(path, "The body cannot be opened.", {}, "an STL, OBJ, PLY or STEP file", "no readable file there");
-    probe.close();
-    const std::string bytes = readBytes(path);
-    TriMesh mesh;
-    double unit = unitScale(lengthUnit);
+namespace {
+
+enum class Format { stl, asciiStl, step, ply, obj, package };
+
+Format formatOf(const std::string& path, const std::string& bytes) {
     const std::string start = bytes.substr(0, 4096);
     auto hasLine = [&](const char* key) {
         return start.rfind(key, 0) == 0 || start.find(std::string("\n") + key) != std::string::npos;
     };
     std::uint32_t count = 0;
     if (bytes.size() >= 84) std::memcpy(&count, &bytes[80], 4);
-    if (bytes.size() >= 84 && bytes.size() == 84 + 50ull * count) {
-        mesh = readStl(path);
-    } else if (start.find("ISO-10303-21") != std::string::npos) {
-        mesh = readStep(path);
-        unit = 1;
-    } else if (start.rfind("ply", 0) == 0) {
-        mesh = readPly(bytes, path);
-    } else if (start.rfind("solid", 0) == 0 && start.find("facet") != std::string::npos) {
-        mesh = readAsciiStl(bytes, path);
-    } else if (hasLine("v ") || hasLine("f ")) {
-        mesh = readObj(bytes, path);
-    } else {
-        refuseFile(path, "The file is not a body that can be read.", "first bytes", "STL, OBJ, PLY or STEP",
-                   bytes.empty() ? "an empty file" : "something else, or a binary STL that is cut short");
+    if (bytes.size() >= 84 && bytes.size() == 84 + 50ull * count) return Format::stl;
+    if (start.rfind("PK\x03\x04", 0) == 0) return Format::package;
+    if (start.find("ISO-10303-21") != std::string::npos) return Format::step;
+    if (start.rfind("ply", 0) == 0) return Format::ply;
+    if (start.rfind("solid", 0) == 0 && start.find("facet") != std::string::npos) return Format::asciiStl;
+    if (hasLine("v ") || hasLine("f ")) return Format::obj;
+    refuseFile(path, "The file is not a body that can be read.", "first bytes", "STL, OBJ, PLY, 3MF or STEP",
+               bytes.empty() ? "an empty file" : "something else, or a binary STL that is cut short");
+}
+
+/// Connected pieces, each with the cavities in it.
+std::vector<NamedBody> piecesOf(const TriMesh& mesh) {
+    std::vector<std::int32_t> root(mesh.position.size());
+    for (std::size_t n = 0; n < root.size(); ++n) root[n] = static_cast<std::int32_t>(n);
+    auto find = [&](std::int32_t n) {
+        while (root[n] != n) n = root[n] = root[root[n]];
+        return n;
+    };
+    for (const Triangle& t : mesh.triangle)
+        for (int k = 1; k < 3; ++k) root[find(t[k])] = find(t[0]);
+    struct Piece {
+        std::vector<std::size_t> triangles;
+        double volume = 0;
+        Box3 box;
+    };
+    std::vector<Piece> pieces;
+    std::map<std::int32_t, std::size_t> at;
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+        const Triangle& v = mesh.triangle[t];
+        const auto [found, isNew] = at.emplace(find(v[0]), pieces.size());
+        if (isNew) pieces.emplace_back();
+        Piece& p = pieces[found->second];
+        p.triangles.push_back(t);
+        p.volume += mesh.position[v[0]].dot(mesh.position[v[1]].cross(mesh.position[v[2]])) / 6;
+        for (const std::int32_t n : v) p.box.include(mesh.position[n]);
     }
-    if (mesh.triangle.empty()) refuseFile(path, "The file holds no surface.", "triangles", "at least four", "none");
-    for (Vec3& p : mesh.position) {
-        p *= unit;
-        if (!p.allFinite()) refuseFile(path, "A vertex lies nowhere.", "vertices", "finite coordinates", "NaN");
+    std::vector<std::vector<std::size_t>> bodies;
+    std::vector<std::size_t> bodyOf(pieces.size(), pieces.size());
+    for (std::size_t k = 0; k < pieces.size(); ++k)
+        if (pieces[k].volume >= 0) {
+            bodyOf[k] = bodies.size();
+            bodies.push_back({k});
+        }
+    for (std::size_t k = 0; k < pieces.size(); ++k) {
+        if (pieces[k].volume >= 0) continue;
+        std::size_t around = pieces.size();  // the smallest that encloses it
+        for (std::size_t o = 0; o < pieces.size(); ++o)
+            if (pieces[o].volume > -pieces[k].volume &&
+                (pieces[o].box.low.array() <= pieces[k].box.low.array()).all() &&
+                (pieces[o].box.high.array() >= pieces[k].box.high.array()).all() &&
+                (around == pieces.size() || pieces[o].volume < pieces[around].volume))
+                around = o;
+        if (around < pieces.size())
+            bodies[bodyOf[around]].push_back(k);
+        else
+            bodies.push_back({k});  // turned inside out: told by who uses it
+    }
+    std::vector<NamedBody> list;
+    for (const auto& body : bodies) {
+        NamedBody b;
+        std::vector<std::int32_t> index(mesh.position.size(), -1);
+        for (const std::size_t k : body)
+            for (const std::size_t t : pieces[k].triangles) {
+                Triangle v = mesh.triangle[t];
+                for (std::int32_t& n : v) {
+                    if (index[n] < 0) {
+                        index[n] = static_cast<std::int32_t>(b.mesh.position.size());
+                        b.mesh.position.push_back(mesh.position[n]);
+                    }
+                    n = index[n];
+                }
+                b.mesh.triangle.push_back(v);
+                b.mesh.owner.push_back(0);
+            }
+        list.push_back(std::move(b));
+    }
+    return list;
+}
+
+/// Everything in the file, not welded; packages and STEP files as their bodies.
+std::vector<NamedBody> readAll(const std::string& path, const std::string& lengthUnit) {
+    std::ifstream probe(path, std::ios::binary);
+    if (!probe || std::filesystem::is_directory(path))
+        refuseFile(path, "The body cannot be opened.", {}, "an STL, OBJ, PLY, 3MF or STEP file",
+                   "no readable file there");
+    probe.close();
+    const std::string bytes = readBytes(path);
+    const Format format = formatOf(path, bytes);
+    std::vector<NamedBody> all;
+    double unit = unitScale(lengthUnit);
+    if (format == Format::package || format == Format::step) {
+        all = format == Format::step ? readStep(path) : read3mf(path);
+        unit = 1;
+    } else {
+        all.push_back({"", format == Format::stl        ? readStl(path)
+                           : format == Format::asciiStl ? readAsciiStl(bytes, path)
+                           : format == Format::ply      ? readPly(bytes, path)
+                                                        : readObj(bytes, path)});
+    }
+    std::size_t triangles = 0;
+    for (NamedBody& b : all) {
+        triangles += b.mesh.triangle.size();
+        for (Vec3& p : b.mesh.position) {
+            p *= unit;
+            if (!p.allFinite()) refuseFile(path, "A vertex lies nowhere.", "vertices", "finite coordinates", "NaN");
+        }
+    }
+    if (triangles == 0) refuseFile(path, "The file holds no surface.", "triangles", "at least four", "none");
+    return all;
+}
+
+}  // namespace
+
+bool statesUnit(const std::string& path) {
+    std::string ending = std::filesystem::path(path).extension().string();
+    for (char& c : ending) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    return ending == ".step" || ending == ".stp" || ending == ".3mf";
+}
+
+std::vector<NamedBody> readBodies(const std::string& path, const std::string& lengthUnit) {
+    std::vector<NamedBody> all = readAll(path, lengthUnit);
+    if (all.size() == 1 && all.front().name.empty()) {
+        all = piecesOf(surface::weld(all.front().mesh));
+    } else {
+        for (NamedBody& b : all) b.mesh = surface::weld(b.mesh);
+    }
+    std::set<std::string> used;
+    for (std::size_t k = 0; k < all.size(); ++k) {
+        std::string& name = all[k].name;
+        if (name.empty()) name = "body " + std::to_string(k + 1);
+        const std::string own = name;
+        for (int n = 2; !used.insert(name).second; ++n) name = own + " (" + std::to_string(n) + ")";
+    }
+    return all;
+}
+
+TriMesh readBody(const std::string& path, const std::string& lengthUnit, const std::vector<std::string>& bodies) {
+    std::vector<NamedBody> all = bodies.empty() ? readAll(path, lengthUnit) : readBodies(path, lengthUnit);
+    for (const std::string& name : bodies)
+        if (std::none_of(all.begin(), all.end(), [&](const NamedBody& b) { return b.name == name; })) {
+            std::string known;
+            for (const NamedBody& b : all) known += (known.empty() ? "" : ", ") + b.name;
+            refuseFile(path, "The file has no such body.", "bodies", "one of: " + known, "'" + name + "'");
+        }
+    TriMesh mesh;
+    for (const NamedBody& b : all) {
+        if (!bodies.empty() && !std::count(bodies.begin(), bodies.end(), b.name)) continue;
+        const auto first = static_cast<std::int32_t>(mesh.position.size());
+        mesh.position.insert(mesh.position.end(), b.mesh.position.begin(), b.mesh.position.end());
+        for (const Triangle& t : b.mesh.triangle) mesh.triangle.push_back({first + t[0], first + t[1], first + t[2]});
+        mesh.owner.insert(mesh.owner.end(), b.mesh.owner.begin(), b.mesh.owner.end());
     }
     return surface::weld(mesh);
 }

@@ -2,15 +2,14 @@
 /// Tessellated bodies from STEP files (ISO 10303-21).
 
 #pragma once
-#include <string>
-
-#include "surface/tri_mesh.hpp"
+#include "exchange/body_files.hpp"
 
 namespace escultura::exchange {
 
-/// Reads all solids and shells of a STEP file as triangles, mm; vertices of neighbouring faces are not shared yet.
+/// Reads the solids of a STEP file, shells that belong to none, and faces that belong to neither, as triangles, mm;
+/// vertices of neighbouring faces are not shared yet. A body has the name of its item in the file, if it has one.
 /// @param deviation  largest distance between the triangles and the true surface, mm
-/// @throws InputError
-surface::TriMesh readStep(const std::string& path, double deviation = 0.05);
+/// @throws InputError naming the body and face that cannot be made triangles of
+std::vector<NamedBody> readStep(const std::string& path, double deviation = 0.05);
 
 }  // namespace escultura::exchange

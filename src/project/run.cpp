@@ -163,7 +163,8 @@ void runOriginal(const Project& project, const Recipe& recipe, Progress& progres
     if (key.empty() || project.original(recipe)) return;
     const Part& part = project.partOf(recipe);
     if (part.original) {
-        project.results->store(key, exchange::readBody(part.original->path, part.original->lengthUnit));
+        project.results->store(
+            key, exchange::readBody(part.original->path, part.original->lengthUnit, part.original->bodies));
         return;
     }
     // before there is a field the grid that it would be made on tells the sizes

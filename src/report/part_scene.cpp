@@ -287,6 +287,64 @@ void addOriginal(const Part& part, const surface::TriMesh& original, render::Sce
     scene.captionDetail = part.original ? "body from file" : "design space with its interfaces";
 }
 
+/// What stays clear of the part: neighbours and volumes, with their names.
+void addKeptClear(const Part& part, render::Scene& scene) {
+    const Colour colour{0xB0, 0x7A, 0x62};
+    auto add = [&](const surface::TriMesh& mesh, const std::string& name) {
+        render::ColouredMesh m;
+        m.position = mesh.position;
+        m.triangle = mesh.triangle;
+        m.colour = {colour};
+        m.opacity = 0.3;
+        m.isWhole = true;
+        scene.meshes.push_back(std::move(m));
+        Box3 box;
+        for (const Vec3& p : mesh.position) box.include(p);
+        addEdges(
+            mesh, {{}, colour, 1}, [](std::size_t, std::size_t, double cosine) { return cosine <= 0.8; }, scene);
+        scene.labels.push_back({render::Label::Role::support, 0.5 * (box.low + box.high), name, "kept clear"});
+    };
+    for (const KeepOut& k : part.keepOuts) {
+        if (k.kind == KeepOut::Kind::body) {
+            BodySource own = k.body;
+            own.offset = 0;  // the body itself; the clearance is around it
+            try {
+                add(bodyOf(own)->mesh(), k.name);
+            } catch (const InputError&) {
+                // who makes the field or the surface of it tells why
+            }
+            continue;
+        }
+        surface::TriMesh m;
+        if (k.kind == KeepOut::Kind::box) {
+            for (int c = 0; c < 8; ++c)
+                m.position.emplace_back((c & 1 ? k.high : k.low)[0], (c & 2 ? k.high : k.low)[1],
+                                        (c & 4 ? k.high : k.low)[2]);
+            m.triangle = {{0, 4, 2}, {2, 4, 6}, {1, 3, 5}, {3, 7, 5}, {0, 1, 4}, {1, 5, 4},
+                          {2, 6, 3}, {3, 6, 7}, {0, 2, 1}, {1, 2, 3}, {4, 5, 6}, {5, 7, 6}};
+        } else {
+            constexpr std::int32_t sides = 48;
+            const auto [u, v] = perpendicular(k.axis);
+            for (std::int32_t s = 0; s < sides; ++s) {
+                const double a = 2 * M_PI * s / sides;
+                const Vec3 rim = k.origin + 0.5 * k.diameter * (std::cos(a) * u + std::sin(a) * v);
+                m.position.push_back(rim);
+                m.position.push_back(rim + k.length * k.axis);
+            }
+            for (std::int32_t s = 0; s < sides; ++s) {
+                const std::int32_t a = 2 * s, b = 2 * ((s + 1) % sides);
+                m.triangle.push_back({a, b, a + 1});
+                m.triangle.push_back({b, b + 1, a + 1});
+                if (s > 0 && s + 1 < sides) {
+                    m.triangle.push_back({0, b, a});
+                    m.triangle.push_back({1, a + 1, b + 1});
+                }
+            }
+        }
+        add(m, k.name);
+    }
+}
+
 /// What is drawn beside what is shown: other bodies, a handle, a mark.
 void addBesides(const Part& part, const Recipe& recipe, const FieldResult* field, const SceneOptions& o,
                 const SceneInputs& inputs, render::Scene& scene) {
@@ -396,6 +454,7 @@ std::shared_ptr<const render::Scene> makeScene(const Project& project, const Rec
         return scene;
     }
     if (o.outline) addBox(scene->bounds, *scene);
+    if (o.show == Show::duty || o.show == Show::original) addKeptClear(part, *scene);
     if (o.show == Show::duty && o.loads) {
         std::vector<std::string> names;
         for (std::size_t c = 0; c < part.loadCases.size(); ++c)

@@ -48,9 +48,10 @@ struct Feature {
     double outer = 0;    ///< boss: turned, material around it is cleared up to this diameter, mm; 0: material is added
     bool round = false;  ///< keep-out: cylinder instead of a box
     bool adds = false;   ///< imported body: added instead of cut
-    std::string path;    ///< imported body: STEP, STL, OBJ or PLY file
-    std::string unit = "mm";   ///< imported body: of the file's coordinates; a STEP file states its own
-    double offset = 0;         ///< imported body: outward, mm; its rounded surface is made of triangles then
+    std::string path;    ///< imported body: STEP, STL, OBJ, PLY or 3MF file
+    std::vector<std::string> bodies;  ///< imported body: those of the file, by name; none: all of them
+    std::string unit = "mm";          ///< imported body: of the file's coordinates; a STEP file states its own
+    double offset = 0;                ///< imported body: outward, mm; its rounded surface is made of triangles then
     double radius = 1;         ///< fillet: radius; chamfer: width; boss, pad, rib: fillet to the body, 0: none. mm
     bool blendInCage = false;  ///< boss, pad, rib: the fillet to the body is a region of the cage, where the kernel
                                ///< does not manage it on the solid

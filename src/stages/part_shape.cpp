@@ -4,7 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <mutex>
 
+#include "base/digest.hpp"
 #include "base/error.hpp"
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
@@ -132,11 +134,29 @@ std::vector<std::vector<Vec3>> outlineOf(const Interface& i) {
     return loops;
 }
 
+std::shared_ptr<const surface::MeshBody> bodyOf(const BodySource& source) {
+    static std::mutex mutex;
+    static std::vector<std::pair<std::string, std::shared_ptr<const surface::MeshBody>>> known;  // latest last
+    constexpr std::size_t mostKnown = 6;
+    std::string key = fileState(source.path) + "\n" + source.lengthUnit + "\n" + std::to_string(source.offset);
+    for (const std::string& name : source.bodies) key += "\n" + name;
+    {
+        const std::lock_guard lock(mutex);
+        for (const auto& [of, body] : known)
+            if (of == key) return body;
+    }
+    auto body = std::make_shared<const surface::MeshBody>(
+        exchange::readBody(source.path, source.lengthUnit, source.bodies), source.offset);
+    const std::lock_guard lock(mutex);
+    if (known.size() == mostKnown) known.erase(known.begin());
+    known.emplace_back(key, body);
+    return body;
+}
+
 Regions loadRegions(const Part& part, const Box3& fieldBounds) {
     auto body = [](const BodySource& source) {
         try {
-            return std::make_shared<const surface::MeshBody>(exchange::readBody(source.path, source.lengthUnit),
-                                                             source.offset);
+            return bodyOf(source);
         } catch (const InputError& e) {
             ErrorDetail d = e.detail();
             if (d.file.empty()) d.file = source.path;
@@ -389,6 +409,7 @@ static void addKeepOuts(const Part& part, std::vector<solid::Feature>& features)
             f.path = k.body.path;
             f.unit = k.body.lengthUnit;
             f.offset = k.body.offset;
+            f.bodies = k.body.bodies;
         }
     }
 }

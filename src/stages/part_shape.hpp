@@ -56,6 +56,10 @@ struct Regions {
     std::vector<std::shared_ptr<const surface::MeshBody>> keepOutBodies;  ///< of the keep-outs of kind body, in order
 };
 
+/// A body of a part, read once as long as its file stays as it is.
+/// @throws InputError when it cannot be read, or encloses nothing
+std::shared_ptr<const surface::MeshBody> bodyOf(const BodySource& source);
+
 /// Design space of the part, or the field's box when the part gives none; reads the bodies that the part names.
 /// @throws InputError when a body cannot be read or is not closed
 Regions loadRegions(const Part& part, const Box3& fieldBounds);

@@ -219,7 +219,8 @@ void requireOriginal(const Part& part, double fieldSize) {
     static std::mutex mutex;
     static std::map<std::string, double> known;  // size by contents, mm: a large file is read once
     const BodySource& source = *part.original;
-    const std::string key = fileState(source.path) + source.lengthUnit;
+    std::string key = fileState(source.path) + source.lengthUnit;
+    for (const std::string& name : source.bodies) key += "\n" + name;
     double size = 0;
     {
         const std::lock_guard lock(mutex);
@@ -227,7 +228,7 @@ void requireOriginal(const Part& part, double fieldSize) {
     }
     if (!(size > 0)) {
         Box3 own;
-        for (const Vec3& p : exchange::readBody(source.path, source.lengthUnit).position) own.include(p);
+        for (const Vec3& p : exchange::readBody(source.path, source.lengthUnit, source.bodies).position) own.include(p);
         size = own.diagonal();
         const std::lock_guard lock(mutex);
         known[key] = size;
