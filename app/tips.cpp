@@ -74,6 +74,9 @@ const QHash<QString, QString>& fields() {
         {"requirementInterface", "The interface whose place or face it is about."},
         {"requirementDirection", "Along which the displacement counts; empty: its size."},
         {"requirementSource", "Where the limit comes from, such as a design note. Goes to the report."},
+        {"factorByUse",
+         "Safety factors that a trade commonly asks for, with their source: the upper end of the usual range goes into "
+         "the form as a proposal, for you to replace by your specification's clause."},
         {"requirementTemplates", "Requirements to start from; each can be changed."},
         // interfaces, loads, supports
         {"dutySet",

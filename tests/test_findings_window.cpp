@@ -8,6 +8,7 @@
 
 #include "base/signature.hpp"
 #include "duty/part_numbers.hpp"
+#include "duty/requirement_text.hpp"
 #include "project/run.hpp"
 #include "store/storage.hpp"
 #include "theme/theme.hpp"
@@ -157,6 +158,24 @@ class TestFindingsWindow : public QObject, WindowDriver {
         find<QLineEdit>("requirementLimit")->setText("heavy");
         click("addRequirement");
         QVERIFY(find<QLabel>("error")->isVisible());
+        QCOMPARE(session().project().part.requirements.size(), std::size_t(3));
+        // a proposal by use fills the form, and says that it is one
+        choose("requirementKind", 2);
+        auto* uses = find<QComboBox>("factorByUse");
+        QCOMPARE(uses->count(), 1 + static_cast<int>(duty::factorsByUse().size()));
+        const int lifting = uses->findText("metal part of a sling", Qt::MatchStartsWith);
+        QVERIFY(uses->itemText(lifting).endsWith("4 against breaking"));
+        uses->setCurrentIndex(lifting);
+        emit uses->activated(lifting);
+        QCOMPARE(find<QComboBox>("requirementKind")->currentText(), QString("safety factor"));
+        click("addRequirement");
+        QVERIFY(settle());
+        QCOMPARE(session().project().part.requirements.size(), std::size_t(4));
+        QCOMPARE(session().project().part.requirements[3].limit, 4.0);
+        QVERIFY(session().project().part.requirements[3].source.find("proposal for metal part of a sling") == 0);
+        QVERIFY(session().project().part.requirements[3].source.find("2006/42/EC") != std::string::npos);
+        session().undoStack().undo();
+        QVERIFY(settle());
         QCOMPARE(session().project().part.requirements.size(), std::size_t(3));
         choose("requirementTemplates", 1);
         click("useTemplate");

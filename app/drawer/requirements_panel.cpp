@@ -1,5 +1,6 @@
 #include "drawer/requirements_panel.hpp"
 
+#include <QAbstractItemView>
 #include <QFormLayout>
 #include <QHBoxLayout>
 #include <QRegularExpression>
@@ -62,6 +63,13 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     templates_ = new QComboBox;
     templates_->setObjectName("requirementTemplates");
     for (const auto& t : requirementTemplates()) templates_->addItem(text(t.name));
+    uses_ = new QComboBox;
+    uses_->setObjectName("factorByUse");
+    uses_->addItem("choose a use…");
+    for (const FactorByUse& u : factorsByUse()) uses_->addItem(text(std::string(u.use) + ": " + u.range()));
+    uses_->setSizeAdjustPolicy(QComboBox::AdjustToMinimumContentsLengthWithIcon);
+    uses_->setMinimumContentsLength(12);
+    uses_->view()->setMinimumWidth(theme::px(460));  // the words are long, the box is not
     start_ = new QPushButton("Add the set");
     start_->setObjectName("useTemplate");
     start_->setToolTip("Adds what the part does not ask for yet; limits are proposals to be replaced");
@@ -77,6 +85,7 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     f->addWidget(field("Source", source_));
     f->addWidget(row({add_, update_, remove_}));
     f->addStretch();
+    f->addWidget(field("Factor by use", uses_));
     f->addWidget(field("Start from", templates_));
     f->addWidget(start_);
     theme::fix(form, theme::Length::width, 340);
@@ -91,6 +100,15 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
         case_->setEnabled(kind.ofCase);
         interface_->setEnabled(kind.ofInterface);
         direction_->setEnabled(kind.hasDirection);
+    });
+    connect(uses_, &QComboBox::activated, this, [this](int k) {
+        if (k <= 0) return;
+        // into the form: it counts when it is added, or changes the chosen one
+        const Requirement r = factorsByUse()[static_cast<std::size_t>(k - 1)].proposal();
+        kind_->setCurrentIndex(static_cast<int>(indexOf(r)));
+        limit_->setText(text(plainNumber(r.limit)));
+        source_->setText(text(r.source));
+        source_->setCursorPosition(0);
     });
     connect(add_, &QPushButton::clicked, this, [this] { apply(-1); });
     connect(update_, &QPushButton::clicked, this, [this] { apply(table_->currentRow()); });

@@ -26,7 +26,7 @@ class RequirementsPanel : public QWidget {
     void change(const QString& text, std::vector<duty::Requirement> next);
     Session& session_;
     QTableWidget* table_;
-    QComboBox *kind_, *case_, *interface_, *templates_;
+    QComboBox *kind_, *case_, *interface_, *templates_, *uses_;
     QLineEdit *limit_, *direction_, *source_;
     QPushButton *add_, *update_, *remove_, *start_;
 };

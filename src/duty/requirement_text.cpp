@@ -81,6 +81,40 @@ std::string withRequirements(const Part& part, const std::vector<Requirement>& r
     return document.dump(2) + "\n";
 }
 
+const std::vector<FactorByUse>& factorsByUse() {
+    static const char* const juvinall = "Juvinall, Fundamentals of Machine Component Design";
+    static const char* const fkm = "FKM Guideline, static strength";
+    static const std::vector<FactorByUse> list = {
+        {"machine part, loads and material well known", 1.5, 2, false, juvinall},
+        {"machine part, average knowledge of them", 2, 2.5, false, juvinall},
+        {"machine part, loads or material uncertain", 3, 4, false, juvinall},
+        {"wrought steel, failure of moderate consequence", 1.2, 1.35, false, fkm},
+        {"wrought steel, failure of severe consequence", 1.35, 1.5, false, fkm},
+        {"casting, severe consequence, tested for flaws", 1.7, 1.9, false, fkm},
+        {"casting, severe consequence, not tested for flaws", 1.9, 2.1, false, fkm},
+        {"lifting device below the hook, loads predictable", 2, 2, false, "ASME BTH-1, design category A"},
+        {"lifting device below the hook, loads uncertain", 3, 3, false, "ASME BTH-1, design category B"},
+        {"metal part of a sling or lifting accessory", 4, 4, true, "Directive 2006/42/EC, annex I, 4.1.2.5"},
+        {"aeroplane structure, limit loads", 1.5, 1.5, true, "CS 25.303"},
+        {"spacecraft structure, verified by analysis only", 1.25, 2, true, "ECSS-E-ST-32-10 (1.25 yield, 2 ultimate)"}};
+    return list;
+}
+
+std::string FactorByUse::range() const {
+    return (low < high ? plainNumber(low) + " to " + plainNumber(high) : plainNumber(high)) +
+           (ofBreaking ? " against breaking" : " against yield");
+}
+
+Requirement FactorByUse::proposal() const {
+    Requirement r;
+    r.kind = Kind::safetyFactor;
+    r.limit = high;
+    r.source = "proposal for " + std::string(use) + ": " + range() + ", " + source +
+               (ofBreaking ? "; held against yield it asks for more" : "") +
+               ". Replace by the specification's clause";
+    return r;
+}
+
 std::vector<RequirementTemplate> requirementTemplates() {
     const std::string source = "proposal of the template: replace by the specification's clause";
     auto make = [&](Kind kind, double limit) {

@@ -21,4 +21,17 @@ struct RequirementTemplate {
 };
 std::vector<RequirementTemplate> requirementTemplates();
 
+/// Safety factors that a trade commonly asks for, to start from where a specification is silent.
+struct FactorByUse {
+    const char* use;
+    double low, high;  ///< the usual range
+    bool ofBreaking;   ///< meant against breaking; held against yield it asks for more
+    const char* source;
+    /// The upper end as a requirement; its source says that it is a proposal, the range and where it comes from.
+    Requirement proposal() const;
+    /// "1.5 to 2 against yield".
+    std::string range() const;
+};
+const std::vector<FactorByUse>& factorsByUse();
+
 }  // namespace escultura::duty
