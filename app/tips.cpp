@@ -74,14 +74,10 @@ const QHash<QString, QString>& fields() {
         {"requirementInterface", "The interface whose place or face it is about."},
         {"requirementDirection", "Along which the displacement counts; empty: its size."},
         {"requirementSource", "Where the limit comes from, such as a design note. Goes to the report."},
-        {"factorByUse",
-         "Safety factors that a trade commonly asks for, with their source: the upper end of the usual range goes into "
-         "the form as a proposal, for you to replace by your specification's clause."},
+        {"factorByUse", "Proposes the upper end of what a trade commonly asks for, with its source."},
         {"requirementTemplates", "Requirements to start from; each can be changed."},
         // interfaces, loads, supports
-        {"dutySet",
-         "Set of supports: those of a set hold only in the load cases that name it, such as a second fixture or "
-         "position; those without a set hold in every load case."},
+        {"dutySet", "Supports of a set hold only in the load cases that name it; those without one hold in all."},
         {"newInterfaceName", "The name by which loads, supports and the report call the interface."},
         {"copyKind", "Copies about an axis, or the mirror image in a plane of symmetry."},
         {"dutyName", "The name of the load case. Goes to tables, results and report."},

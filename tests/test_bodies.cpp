@@ -31,6 +31,40 @@ class TestBodies : public QObject {
     static void write(const std::string& path, const std::string& text) {
         std::ofstream(path, std::ios::binary).write(text.data(), static_cast<std::streamsize>(text.size()));
     }
+    /// Packages with a model of cubes.
+    static std::string box(const char* id, const char* more, double size) {
+        const TriMesh m = made_up::boxMesh(Vec3::Zero(), Vec3::Constant(size));
+        std::string xml = "<object id=\"" + std::string(id) + "\" " + more + "><mesh><vertices>";
+        for (const Vec3& p : m.position)
+            xml += "<vertex x=\"" + std::to_string(p[0]) + "\" y=\"" + std::to_string(p[1]) + "\" z=\"" +
+                   std::to_string(p[2]) + "\"/>";
+        xml += "</vertices><triangles>";
+        for (const Triangle& t : m.triangle)
+            xml += "<triangle v1=\"" + std::to_string(t[0]) + "\" v2=\"" + std::to_string(t[1]) + "\" v3=\"" +
+                   std::to_string(t[2]) + "\"/>";
+        return xml + "</triangles></mesh></object>";
+    }
+    std::string package(const std::string& model) const {
+        const std::string file = path("made.3mf");
+        int code = 0;
+        zip_t* archive = zip_open(file.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
+        zip_file_add(archive, "elsewhere/part.model", zip_source_buffer(archive, model.data(), model.size(), 0), 0);
+        const std::string link =
+            "<Relationships><Relationship Type=\"http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel\" "
+            "Target=\"/elsewhere/part.model\" Id=\"r\"/></Relationships>";
+        zip_file_add(archive, "_rels/.rels", zip_source_buffer(archive, link.data(), link.size(), 0), 0);
+        zip_close(archive);
+        return file;
+    }
+    static std::string objects() {
+        return box("1", "name=\"cube\"", 1) + box("2", "type=\"support\"", 3) +
+               "<object id=\"7\" name=\"pair\"><components><component objectid=\"1\"/><component objectid=\"1\" "
+               "transform=\"0 2 0 -2 0 0 0 0 -2 10 0 0\"/></components></object>";
+    }
+    static std::string model(const std::string& head, const std::string& items) {
+        return "<?xml version=\"1.0\"?>\n<model xmlns=\"x\" " + head + "><resources>\n" + objects() +
+               "\n</resources><build>\n" + items + "</build></model>";
+    }
 
   private slots:
     void initTestCase() {
@@ -216,38 +250,6 @@ class TestBodies : public QObject {
     }
     /// A package in inches: an object made of others, turned, moved and mirrored, one left out, one only a support.
     void componentsOfA3mf() {
-        auto box = [](const char* id, const char* more, double size) {
-            const TriMesh m = made_up::boxMesh(Vec3::Zero(), Vec3::Constant(size));
-            std::string xml = "<object id=\"" + std::string(id) + "\" " + more + "><mesh><vertices>";
-            for (const Vec3& p : m.position)
-                xml += "<vertex x=\"" + std::to_string(p[0]) + "\" y=\"" + std::to_string(p[1]) + "\" z=\"" +
-                       std::to_string(p[2]) + "\"/>";
-            xml += "</vertices><triangles>";
-            for (const Triangle& t : m.triangle)
-                xml += "<triangle v1=\"" + std::to_string(t[0]) + "\" v2=\"" + std::to_string(t[1]) + "\" v3=\"" +
-                       std::to_string(t[2]) + "\"/>";
-            return xml + "</triangles></mesh></object>";
-        };
-        auto package = [&](const std::string& model) {
-            const std::string file = path("made.3mf");
-            int code = 0;
-            zip_t* archive = zip_open(file.c_str(), ZIP_CREATE | ZIP_TRUNCATE, &code);
-            zip_file_add(archive, "elsewhere/part.model", zip_source_buffer(archive, model.data(), model.size(), 0), 0);
-            const std::string link =
-                "<Relationships><Relationship Type=\"http://schemas.microsoft.com/3dmanufacturing/2013/01/3dmodel\" "
-                "Target=\"/elsewhere/part.model\" Id=\"r\"/></Relationships>";
-            zip_file_add(archive, "_rels/.rels", zip_source_buffer(archive, link.data(), link.size(), 0), 0);
-            zip_close(archive);
-            return file;
-        };
-        const std::string objects =
-            box("1", "name=\"cube\"", 1) + box("2", "type=\"support\"", 3) +
-            "<object id=\"7\" name=\"pair\"><components><component objectid=\"1\"/><component objectid=\"1\" "
-            "transform=\"0 2 0 -2 0 0 0 0 -2 10 0 0\"/></components></object>";
-        auto model = [&](const std::string& head, const std::string& items) {
-            return "<?xml version=\"1.0\"?>\n<model xmlns=\"x\" " + head + "><resources>\n" + objects +
-                   "\n</resources><build>\n" + items + "</build></model>";
-        };
         const auto bodies = readBodies(package(model("unit=\"inch\"",
                                                      "<item objectid=\"7\"/><item objectid=\"2\"/><item objectid=\"1\" "
                                                      "transform=\"1 0 0 0 1 0 0 0 1 0 0 5\"/><item objectid=\"1\" "
@@ -265,6 +267,8 @@ class TestBodies : public QObject {
         QVERIFY((around.low - 25.4 * Vec3(0, 0, -2)).norm() < 1e-6 &&
                 (around.high - 25.4 * Vec3(10, 2, 1)).norm() < 1e-6);
         QVERIFY((moved.low - 25.4 * Vec3(0, 0, 5)).norm() < 1e-6);
+    }
+    void bad3mf() {
         auto refused = [&](const std::string& text) {
             const std::string file = package(text);
             return made_up::messageOf([&] { readBody(file); });
@@ -286,6 +290,16 @@ class TestBodies : public QObject {
         bad = model("", "<item objectid=\"7\"/>");
         bad.replace(bad.find("component objectid=\"1\""), 22, "component objectid=\"7\"");
         QVERIFY(says(bad, "within itself"));
+        // few lines that unfold into more than anybody meant
+        std::string chain = objects();
+        for (int k = 20; k < 50; ++k) {
+            const std::string below = std::to_string(k == 20 ? 1 : k - 1);
+            chain += "<object id=\"" + std::to_string(k) + "\"><components><component objectid=\"" + below +
+                     "\"/><component objectid=\"" + below + "\"/></components></object>";
+        }
+        QVERIFY(says("<model><resources>" + chain + "</resources><build><item objectid=\"49\"/></build></model>",
+                     "objects in place"));
+        QVERIFY(says("<model>" + std::string(40 << 20, ' ') + "</model>", "times as long as its package"));
     }
     void badBodies() {
         auto message = [&](const std::string& text) {

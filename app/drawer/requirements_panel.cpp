@@ -37,6 +37,12 @@ double readLimit(const RequirementKind& kind, const QString& words) {
 }  // namespace
 
 RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidget(parent), session_(session) {
+    makeInputs();
+    layOut();
+    connectInputs();
+}
+
+void RequirementsPanel::makeInputs() {
     table_ = app::table({"Requirement", "Limit", "Value", "State", "Source"});
     table_->setObjectName("requirementsTable");
     kind_ = new QComboBox;
@@ -73,6 +79,9 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     start_ = new QPushButton("Add the set");
     start_->setObjectName("useTemplate");
     start_->setToolTip("Adds what the part does not ask for yet; limits are proposals to be replaced");
+}
+
+void RequirementsPanel::layOut() {
     auto* form = new QWidget;
     auto* f = new QVBoxLayout(form);
     f->setContentsMargins(4, 6, 8, 6);
@@ -93,6 +102,9 @@ RequirementsPanel::RequirementsPanel(Session& session, QWidget* parent) : QWidge
     all->setContentsMargins(8, 0, 0, 0);
     all->addWidget(table_, 1);
     all->addWidget(form);
+}
+
+void RequirementsPanel::connectInputs() {
     connect(table_, &QTableWidget::currentCellChanged, this, [this](int r) { fillForm(r); });
     connect(kind_, &QComboBox::currentIndexChanged, this, [this](int k) {
         const RequirementKind& kind = requirementKinds()[static_cast<std::size_t>(std::max(0, k))];

@@ -21,6 +21,9 @@ class RequirementsPanel : public QWidget {
     void failed(const QString& message);
 
   private:
+    void makeInputs();
+    void layOut();
+    void connectInputs();
     void fillForm(int row);
     void apply(int row);
     void change(const QString& text, std::vector<duty::Requirement> next);

@@ -110,8 +110,7 @@ Requirement FactorByUse::proposal() const {
     r.kind = Kind::safetyFactor;
     r.limit = high;
     r.source = "proposal for " + std::string(use) + ": " + range() + ", " + source +
-               (ofBreaking ? "; held against yield it asks for more" : "") +
-               ". Replace by the specification's clause";
+               (ofBreaking ? "; held against yield it asks for more" : "") + ". Replace by the specification's clause";
     return r;
 }
 

@@ -8,6 +8,7 @@
 #include <cmath>
 #include <cstring>
 #include <exception>
+#include <filesystem>
 #include <map>
 #include <memory>
 
@@ -18,9 +19,11 @@ namespace {
 
 using surface::TriMesh;
 
-constexpr std::size_t mostTriangles = 200000000;  // of all items together
+constexpr std::size_t mostTriangles = 100000000;  // of all items together
 constexpr zip_uint64_t mostBytes = 16ull << 30;
-constexpr int mostDepth = 32;  // of components within each other
+constexpr zip_uint64_t mostCompression = 200;  // text of a model is some five to twenty times as long as its package
+constexpr int mostDepth = 32;                  // of components within each other
+constexpr std::size_t mostPlaces = 1000000;    // of objects in items and components
 
 struct Component {
     std::string object;
@@ -51,12 +54,13 @@ class Model {
         if (!good) refuse(line(), "well-formed XML", XML_ErrorString(XML_GetErrorCode(parser_.get())));
     }
     std::vector<NamedBody> bodies() {
+        current_ = nullptr;
         std::vector<NamedBody> list;
         for (const Component& item : items_) {
             const Object& object = find(item.object, item.line);
             if (object.type == "support" || object.type == "other") continue;
             NamedBody b{object.name, {}};
-            place(object, item.place, 0, b.mesh);
+            place(object, item.place, 0, item.line, b.mesh);
             if (!b.mesh.triangle.empty()) list.push_back(std::move(b));
         }
         return list;
@@ -176,10 +180,14 @@ class Model {
         if (at == objects_.end()) refuse(line, "an object of that id", "none of id '" + id + "'");
         return at->second;
     }
-    void place(const Object& object, const Eigen::Affine3d& at, int depth, TriMesh& into) const {
-        if (depth > mostDepth) refuse(0, "components that end", "an object within itself");
-        if (into.triangle.size() + object.mesh.triangle.size() > mostTriangles)
-            refuse(0, std::to_string(mostTriangles) + " triangles at most", "more");
+    void place(const Object& object, const Eigen::Affine3d& at, int depth, long line, TriMesh& into) {
+        if (depth > mostDepth) refuse(line, "components that end", "an object within itself");
+        triangles_ += object.mesh.triangle.size();
+        if (++places_ > mostPlaces || triangles_ > mostTriangles)
+            refuse(line,
+                   "at most " + std::to_string(mostPlaces) + " objects in place and " + std::to_string(mostTriangles) +
+                       " triangles",
+                   "more");
         const auto first = static_cast<std::int32_t>(into.position.size());
         Eigen::Affine3d t = at;
         for (const Vec3& p : object.mesh.position) into.position.push_back(t * p);
@@ -190,8 +198,7 @@ class Model {
             into.owner.push_back(0);
         }
         for (const Component& c : object.components) {
-            Eigen::Affine3d own = c.place;
-            place(find(c.object, c.line), at * own, depth + 1, into);
+            place(find(c.object, c.line), at * c.place, depth + 1, c.line, into);
         }
     }
 
@@ -202,6 +209,7 @@ class Model {
     Object* current_ = nullptr;
     std::vector<Component> items_;
     double scale_ = 1;
+    std::size_t places_ = 0, triangles_ = 0;
 };
 
 /// Name of the package's model: by its relationships, else where it usually is.
@@ -239,6 +247,12 @@ std::vector<NamedBody> read3mf(const std::string& path) {
     if ((state.valid & ZIP_STAT_SIZE) && state.size > mostBytes)
         refuseFile(path, "The 3MF file cannot be read.", name, "a model of at most 16 GB",
                    std::to_string(state.size >> 30) + " GB");
+    std::error_code failed;
+    const auto whole = std::filesystem::file_size(path, failed);
+    if ((state.valid & ZIP_STAT_SIZE) && !failed && state.size > mostCompression * whole + (1 << 20))
+        refuseFile(path, "The 3MF file cannot be read.", name,
+                   "a model at most " + std::to_string(mostCompression) + " times as long as its package",
+                   std::to_string(state.size / std::max<zip_uint64_t>(whole, 1)) + " times");
     const std::unique_ptr<zip_file_t, int (*)(zip_file_t*)> file(zip_fopen(archive.get(), name.c_str(), 0), zip_fclose);
     if (!file) refuseFile(path, "The 3MF file cannot be read.", name, "a readable model", "a damaged or locked one");
     Model model(path);
