@@ -290,12 +290,12 @@ void addOriginal(const Part& part, const surface::TriMesh& original, render::Sce
 /// What stays clear of the part: neighbours and volumes, with their names.
 void addKeptClear(const Part& part, render::Scene& scene) {
     const Colour colour{0xB0, 0x7A, 0x62};
-    auto add = [&](const surface::TriMesh& mesh, const std::string& name) {
+    auto add = [&](const surface::TriMesh& mesh, const std::string& name, double opacity) {
         render::ColouredMesh m;
         m.position = mesh.position;
         m.triangle = mesh.triangle;
         m.colour = {colour};
-        m.opacity = 0.3;
+        m.opacity = opacity;
         m.isWhole = true;
         scene.meshes.push_back(std::move(m));
         Box3 box;
@@ -309,7 +309,7 @@ void addKeptClear(const Part& part, render::Scene& scene) {
             BodySource own = k.body;
             own.offset = 0;  // the body itself; the clearance is around it
             try {
-                add(bodyOf(own)->mesh(), k.name);
+                add(bodyOf(own)->mesh(), k.name, 0.25);
             } catch (const InputError&) {
                 // who makes the field or the surface of it tells why
             }
@@ -341,7 +341,7 @@ void addKeptClear(const Part& part, render::Scene& scene) {
                 }
             }
         }
-        add(m, k.name);
+        add(m, k.name, 0.06);  // often larger than what it cuts: the part stays in front
     }
 }
 
