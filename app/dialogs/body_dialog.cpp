@@ -40,7 +40,7 @@ BodyDialog::BodyDialog(const QString& path, const std::vector<Body>& bodies, boo
     if (bodies_.size() > 1) {
         form->addRow(label(QString("The file holds %1 bodies. Which is the part, and what must it keep clear of?")
                                .arg(bodies_.size())));
-        form->addRow(makeRoles());
+        form->addRow(table_ = makeRoles());
         form->addRow("Clearance to neighbours, mm", clearance_);
     } else {
         clearance_->setParent(this);
@@ -116,11 +116,11 @@ void BodyDialog::tellSize() {
     for (std::size_t k = 0; k < bodies_.size(); ++k) {
         const Body& b = bodies_[k];
         const Vec3 s = scale * b.box.size();
-        if (!roles_.empty())
-            if (auto* t = findChild<QTableWidget*>("bodyRoles")) {
-                t->item(static_cast<int>(k), 1)->setText(QString("%1 × %2 × %3").arg(num(s[0]), num(s[1]), num(s[2])));
-                t->item(static_cast<int>(k), 2)->setText(num(b.measures.volume * std::pow(scale, 3) / 1000));
-            }
+        if (table_) {
+            const int r = static_cast<int>(k);
+            table_->item(r, 1)->setText(QString("%1 × %2 × %3").arg(num(s[0]), num(s[1]), num(s[2])));
+            table_->item(r, 2)->setText(num(b.measures.volume * std::pow(scale, 3) / 1000));
+        }
         if (role(k) != Role::part) continue;
         box.include(b.box.low);
         box.include(b.box.high);

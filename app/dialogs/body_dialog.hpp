@@ -33,6 +33,7 @@ class BodyDialog : public QDialog {
     void tellSize();
     Role role(std::size_t body) const;
     QTableWidget* makeRoles();
+    QTableWidget* table_ = nullptr;  ///< of the bodies; null: there is one
     std::vector<Body> bodies_;
     std::vector<QComboBox*> roles_;
     QuantityEdit* clearance_;

@@ -212,6 +212,7 @@ class FindingsCard : public Card {
     std::vector<stages::Finding> findings_;
     std::vector<judge::Proposal> offered_;
     QTableWidget* list_;
+    QString told_;  ///< finding that was last told to be chosen
     QLabel *detail_, *error_, *level_, *proposals_;
     QuantityEdit *share_, *amount_;
     QSlider* slider_;

@@ -126,10 +126,13 @@ void FindingsCard::connectInputs() {
     connect(list_, &QTableWidget::currentCellChanged, this, [this](int r) {
         if (r < 0) return;
         showDetail();
-        emit findingChosen(list_->item(r, 0)->text());
+        told_ = list_->item(r, 0)->text();
+        emit findingChosen(told_);
     });
-    // the one that is chosen already can be pointed at too
-    connect(list_, &QTableWidget::cellClicked, this, [this](int r) { emit findingChosen(list_->item(r, 0)->text()); });
+    // one that was chosen without a click can be pointed at too
+    connect(list_, &QTableWidget::cellClicked, this, [this](int r) {
+        if (const QString id = list_->item(r, 0)->text(); id != told_) emit findingChosen(told_ = id);
+    });
 }
 
 void FindingsCard::choose(const QString& id) {
@@ -211,6 +214,7 @@ void FindingsCard::refreshBody() {
             return !dispositionState(session_.project(), session_.variant(), f).holds;
         });
         if (next != findings_.end()) current = text(next->id);
+        told_.clear();
     }
     {
         const QSignalBlocker block(list_);

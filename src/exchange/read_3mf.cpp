@@ -123,8 +123,9 @@ class Model {
         return t;
     }
     Component component(const XML_Char** values) const {
-        if (value(values, "p:path"))
-            refuse(line(), "objects within the package's one model", "an object in another file of the package");
+        for (const XML_Char** v = values; v[0]; v += 2)  // whatever the extension's prefix is
+            if (const char* colon = std::strchr(v[0], ':'); colon && std::strcmp(colon, ":path") == 0)
+                refuse(line(), "objects within the package's one model", "an object in another file of the package");
         const char* id = value(values, "objectid");
         if (!id) refuse(line(), "an objectid", "none");
         return {id, transform(values), line()};

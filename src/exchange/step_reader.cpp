@@ -93,7 +93,8 @@ std::vector<NamedBody> readStep(const std::string& path, double deviation) {
             add(shells.Current());
         NamedBody loose;
         for (TopExp_Explorer faces(shape, TopAbs_FACE, TopAbs_SHELL); faces.More(); faces.Next())
-            addFace(TopoDS::Face(faces.Current()), loose.mesh);
+            if (!addFace(TopoDS::Face(faces.Current()), loose.mesh))
+                refuse("faces of no shell", "faces that can be made triangles of", "one with a gap in its border");
         if (!loose.mesh.triangle.empty()) bodies.push_back(std::move(loose));
     } catch (const Standard_Failure& e) {
         refuse("contents", anything, e.GetMessageString());

@@ -276,9 +276,9 @@ class Builder {
             p_.poissonsRatio = std::clamp(m.orthotropic->poissons.mean(), -0.9, 0.45);
             note("The material is taken as isotropic, with the mean of its moduli.");
         }
-        const std::vector<std::string> sets = part_.supportSets();  // one: requireReady()
+        const std::vector<std::string> sets = part_.supportSets();  // one at most: requireReady()
         for (const Support& s : part_.supports)
-            if (Part::acts(s, sets.front())) addSupport(s);
+            if (Part::acts(s, sets.empty() ? std::string() : sets.front())) addSupport(s);
         for (const LoadCase& c : part_.loadCases)
             if (c.use != LoadCase::Use::off) addCase(c);
         combine();
