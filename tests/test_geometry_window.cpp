@@ -1,3 +1,4 @@
+// Long because fields, interfaces and maps share one window and its body.
 #include <QCheckBox>
 #include <QComboBox>
 #include <QDialog>
@@ -9,6 +10,7 @@
 #include "exchange/writers.hpp"
 #include "made_up_brace.hpp"
 #include "made_up_part.hpp"
+#include "step_bracket.hpp"
 #include "surface/extract.hpp"
 #include "theme/theme.hpp"
 #include "window_driver.hpp"
@@ -184,6 +186,63 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QVERIFY(w_->session().project().field());  // read again with the new interface
         QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
         QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before);
+    }
+
+    /// Faces of a STEP file by clicks: a free form, and a slot by one of its ends and its smooth neighbours.
+    void facesOfAnyFormAreKept() {
+        const std::size_t before = part().interfaces.size();
+        made_up::StepBracket bracket;
+        const std::string file = (dir_.path() + "/bracket.step").toStdString();
+        bracket.write(file);
+        w_->useBody(QString::fromStdString(file), "original");
+        QVERIFY(settle());
+        showInterfaces();
+        auto pick = [&](const Vec3& place) {
+            w_->view().fit();
+            QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, w_->view().placeOf(place).toPoint());
+        };
+        auto words = [&] { return find<QLabel>("pickedWords")->text(); };
+        click("pickFace");
+        QVERIFY(settle());
+        pick(bracket.seat());
+        QVERIFY2(words().startsWith("1 face") && words().contains("free form"), qPrintable(words()));
+        QCOMPARE(find<QComboBox>("newInterfaceKind")->currentText(), QString("faces"));
+        type(find<QLineEdit>("newInterfaceName"), "seat");
+        type(find<QLineEdit>("newInterfaceLength"), "4");
+        click("createInterface");
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before + 1);
+        const duty::Interface seat = part().interfaces.back();
+        QVERIFY(seat.kind == duty::Interface::Kind::faces && seat.places.size() == 1 && seat.length == 4);
+        const Vec3& at = seat.places[0];
+        QVERIFY(std::abs(at.z() - made_up::StepBracket::seatHeight(at.x(), at.y())) < 1e-3);
+        QVERIFY(seat.axis.z() < -0.98);
+
+        click("pickFace");
+        QVERIFY(settle());
+        // the end of the slot that looks up, where the view sees it
+        Vec3 end = bracket.slotWall(3);
+        for (const double y : {-4.4, 4.4}) {
+            end = bracket.inLug({0, y, 25});
+            pick(end);
+            if (words().contains("cylinder")) break;
+        }
+        QVERIFY2(words().contains("cylinder, Ø 10"), qPrintable(words()));
+        click("keepNeighbours");
+        QVERIFY2(words().startsWith("4 faces") && words().contains("2 × plane"), qPrintable(words()));
+        pick(end);  // once more: out
+        QVERIFY2(words().startsWith("3 faces"), qPrintable(words()));
+        click("keepNeighbours");
+        type(find<QLineEdit>("newInterfaceName"), "slot");
+        click("createInterface");
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.back().places.size(), std::size_t(4));
+        QCOMPARE(part().interfaces.back().name, std::string("slot"));
+        for (int k = 0; k < 2; ++k) {
+            QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+            QVERIFY(settle());
+        }
         QCOMPARE(part().interfaces.size(), before);
     }
 

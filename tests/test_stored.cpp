@@ -264,7 +264,7 @@ class TestStored : public QObject {
     }
     void damagedResultsAreRefused() {
         const std::string file = path("damaged.escultura");
-        for (const char* kind : {"solid 3", "cage 2", "check 5"}) {
+        for (const char* kind : {"solid 4", "cage 2", "check 6"}) {
             saveProject(project_, file);
             change(file, ("UPDATE result SET data = substr(data, 1, length(data) / 2) WHERE kind = '" +
                           std::string(kind) + "'")
@@ -273,7 +273,7 @@ class TestStored : public QObject {
             QVERIFY2(why.find("damaged") != std::string::npos, (kind + (": " + why)).c_str());
         }
         saveProject(project_, file);
-        change(file, "UPDATE result SET data = x'' WHERE kind = 'solid 3'");
+        change(file, "UPDATE result SET data = x'' WHERE kind = 'solid 4'");
         QVERIFY(messageOf([&] { loadProject(file); }) != "no error");
         // kinds that this version does not know are left alone
         saveProject(project_, file);

@@ -267,7 +267,7 @@ void DutyPanel::choose(int r) {
                                                                                                : Qt::Unchecked);
         }
         face_->clear();
-        face_->addItems({"bore", "side", "start", "end"});
+        face_->addItems({"bore", "side", "start", "end", "face"});
         face_->setCurrentText(on.face.empty() ? "bore" : text(on.face));
     };
     if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
@@ -525,7 +525,11 @@ void DutyPanel::add(Line::Kind kind) {
         return;
     }
     const Interface& i = p.interfaces.back();
-    const FaceReference on{{i.name}, i.boreDiameter > 0 ? "bore" : i.kind == Interface::Kind::pin ? "side" : "start"};
+    const FaceReference on{{i.name},
+                           i.kind == Interface::Kind::faces ? duty::keptFaceName
+                           : i.boreDiameter > 0             ? "bore"
+                           : i.kind == Interface::Kind::pin ? "side"
+                                                            : "start"};
     auto unused = [&](const std::string& base, const auto& list) {
         for (int n = 1;; ++n) {
             const std::string name = base + " " + std::to_string(n);

@@ -146,8 +146,11 @@ void InterfacesPanel::makeForm() {
     name_->setObjectName("newInterfaceName");
     kind_ = new QComboBox;
     kind_->setObjectName("newInterfaceKind");
-    kind_->addItems({"bore", "boss", "pad", "pin"});
-    kind_->setToolTip("bore: a hole; boss: a hole with a ring of material; pad: a disc to stand on; pin: a round stud");
+    kind_->addItems({"bore", "boss", "pad", "pin", "faces"});
+    kind_->setToolTip(
+        "bore: a hole; boss: a hole with a ring of material; pad: a disc to stand on; pin: a round stud; faces: faces "
+        "of "
+        "the original as they are");
     place_ = triple("newInterfacePlace", "Middle of its start, mm: x, y, z");
     axis_ = triple("newInterfaceAxis", "Direction from start to end: three numbers");
     diameter_ = new QuantityEdit(dimension::length, "mm", 0, 1e4);
@@ -156,6 +159,12 @@ void InterfacesPanel::makeForm() {
     ring_->setObjectName("newInterfaceRing");
     length_ = new QuantityEdit(dimension::length, "mm", 1e-3, 1e4);
     length_->setObjectName("newInterfaceLength");
+    neighbours_ = new QPushButton("Add smooth neighbours");
+    neighbours_->setObjectName("keepNeighbours");
+    neighbours_->setToolTip("Faces that go on from the clicked ones without an edge");
+    sameRadius_ = new QPushButton("Add all of this radius");
+    sameRadius_->setObjectName("keepSameRadius");
+    sameRadius_->setToolTip("Cylinders as wide as the clicked ones, hollow or full like them");
     create_ = new QPushButton("Create interface");
     create_->setObjectName("createInterface");
     form_ = new QWidget;
@@ -163,17 +172,21 @@ void InterfacesPanel::makeForm() {
     rows->setContentsMargins(0, 0, 0, 0);
     rows->setVerticalSpacing(5);
     ringWords_ = label("Ring", "muted");
+    diameterWords_ = label("Diameter", "muted");
+    lengthWords_ = label("Length", "muted");
     for (const auto& [words, edit] :
          std::initializer_list<std::pair<QLabel*, QWidget*>>{{label("Name", "muted"), name_},
                                                              {label("Kind", "muted"), kind_},
                                                              {label("Start at", "muted"), place_},
                                                              {label("Axis", "muted"), axis_},
-                                                             {label("Diameter", "muted"), diameter_},
+                                                             {diameterWords_, diameter_},
                                                              {ringWords_, ring_},
-                                                             {label("Length", "muted"), length_}}) {
+                                                             {lengthWords_, length_}}) {
         edit->setAccessibleName(words->text());
         rows->addRow(words, edit);
     }
+    rows->addRow(neighbours_);
+    rows->addRow(sameRadius_);
     rows->addRow(create_);
     form_->hide();
 }
@@ -253,9 +266,26 @@ void InterfacesPanel::connectInputs() {
     connect(kind_, &QComboBox::activated, this, [this](int k) {
         if (!proposal_) return;
         proposal_->kind = static_cast<Interface::Kind>(k);
+        if (proposal_->kind == Interface::Kind::faces) {
+            if (kept_)
+                showKept();
+            else
+                say("Faces are those of the original: click one of them.");
+            return showFields(Interface::Kind::faces);
+        }
         const bool hasBore = proposal_->kind == Interface::Kind::bore || proposal_->kind == Interface::Kind::boss;
         if (hasBore != (proposal_->boreDiameter > 0)) proposal_->boreDiameter = hasBore ? diameter_->value() : 0;
-        showRing(proposal_->kind == Interface::Kind::boss);
+        showFields(proposal_->kind);
+    });
+    connect(neighbours_, &QPushButton::clicked, this, [this] {
+        if (!kept_) return;
+        kept_->addNeighbours();
+        showKept();
+    });
+    connect(sameRadius_, &QPushButton::clicked, this, [this] {
+        if (!kept_) return;
+        kept_->addSameRadius();
+        showKept();
     });
     connect(create_, &QPushButton::clicked, this, &InterfacesPanel::create);
     connect(remove_, &QPushButton::clicked, this, [this] {
@@ -282,7 +312,7 @@ void InterfacesPanel::refresh() {
     const int row = table_->currentRow(), column = table_->currentColumn();
     QList<QStringList> rows;
     for (const Interface& i : session_.project().part.interfaces) {
-        const bool hasEnd = i.start.kind == EndKind::flat;
+        const bool ofFaces = i.kind == Interface::Kind::faces, hasEnd = ofFaces || i.start.kind == EndKind::flat;
         rows << QStringList{QString::fromStdString(i.name),
                             duty::name(i.kind),
                             plain(i.origin[0]),
@@ -291,12 +321,15 @@ void InterfacesPanel::refresh() {
                             axisText(i.axis),
                             plain(i.length),
                             i.boreDiameter > 0 ? plain(i.boreDiameter) : "–",
-                            !i.outline.empty()   ? QString("outline")
+                            i.kind == Interface::Kind::faces
+                                ? QString("%1 %2").arg(i.places.size()).arg(i.places.size() == 1 ? "face" : "faces")
+                            : !i.outline.empty() ? QString("outline")
                             : i.ringDiameter > 0 ? plain(i.ringDiameter)
                                                  : "–",
                             plain(i.blendRadius),
                             hasEnd ? plain(i.start.clearance) : "–",
                             !hasEnd                     ? QString("–")
+                            : ofFaces                   ? "border + " + plain(i.start.clearMargin)
                             : !i.outline.empty()        ? "outline + " + plain(i.start.clearMargin)
                             : i.start.clearDiameter > 0 ? plain(i.start.clearDiameter)
                                                         : "ring + 6"};
@@ -350,6 +383,9 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
         case kindColumn: {
             static const QStringList kinds{"bore", "boss", "pad", "pin"};
             const auto kind = kinds.indexOf(text);
+            if ((i.kind == Interface::Kind::faces) != (text == duty::name(Interface::Kind::faces)))
+                throw InputError("Faces of the original are picked in the view: 'Pick a face'.");
+            if (i.kind == Interface::Kind::faces) break;
             if (kind < 0) throw InputError("Type bore, boss, pad or pin.");
             i.kind = static_cast<Interface::Kind>(kind);
             if (i.kind == Interface::Kind::pad || i.kind == Interface::Kind::pin) i.boreDiameter = 0;
@@ -368,9 +404,12 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
             i.length = lengthFrom(text);
             break;
         case boreColumn:
+            if (i.kind == Interface::Kind::faces) throw InputError("Faces have no bore of their own.");
             i.boreDiameter = lengthFrom(text);
             break;
         case ringColumn:
+            if (i.kind == Interface::Kind::faces)
+                throw InputError("Faces keep their own size: remove the interface and pick others.");
             i.ringDiameter = lengthFrom(text);
             i.outline.clear();  // a disc from now on
             break;
@@ -381,7 +420,7 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
             i.start.clearance = lengthFrom(text);
             break;
         case clearDiameterColumn:
-            if (i.outline.empty())
+            if (i.outline.empty() && i.kind != Interface::Kind::faces)
                 i.start.clearDiameter = lengthFrom(text);
             else
                 i.start.clearMargin = lengthFrom(text);
@@ -425,8 +464,48 @@ void InterfacesPanel::showRing(bool shown) {
     ringWords_->setVisible(shown);
 }
 
+void InterfacesPanel::showFields(Interface::Kind kind) {
+    const bool faces = kind == Interface::Kind::faces;
+    showRing(kind == Interface::Kind::boss);
+    for (QWidget* w : std::initializer_list<QWidget*>{diameter_, diameterWords_}) w->setVisible(!faces);
+    for (QWidget* w : std::initializer_list<QWidget*>{neighbours_, sameRadius_}) w->setVisible(faces);
+    lengthWords_->setText(faces ? "Kept depth" : "Length");
+    length_->setAccessibleName(lengthWords_->text());
+}
+
+bool InterfacesPanel::pickKept(const Vec3& place) {
+    const auto& part = session_.project().part;
+    if (!part.bodyOfFaces()) return false;
+    try {
+        duty::BodySource body = *part.bodyOfFaces();
+        body.offset = 0;
+        if (!kept_) kept_.emplace(body);
+        // triangles lie off round faces by as much as they are drawn with
+        kept_->toggle(place, 0.15);
+        if (kept_->empty()) kept_.reset();
+        return kept_.has_value();
+    } catch (const InputError&) {
+        return false;
+    }
+}
+
+void InterfacesPanel::showKept() {
+    if (!kept_ || !proposal_) return;
+    const double depth =
+        proposal_->kind == Interface::Kind::faces && !proposal_->places.empty() ? length_->value() : keptDepth;
+    const QString name = name_->text();
+    const bool isOwnName = name_->isModified();
+    propose(kept_->interface(depth),
+            QString::fromStdString(kept_->describe()) + ". Click more faces, or one again to leave it out.");
+    if (isOwnName) {
+        name_->setText(name);
+        name_->setModified(true);
+    }
+}
+
 void InterfacesPanel::closeForms() {
     proposal_.reset();
+    kept_.reset();
     form_->hide();
     copyForm_->hide();
     showValues();
@@ -519,33 +598,52 @@ void InterfacesPanel::proposeOutline(const surface::TriMesh& mesh, const surface
                    .arg(num(shape::Outline(i.axis, i.outline).area(), 4), residual));
 }
 
+void InterfacesPanel::pickPoint(const surface::TriMesh& mesh, const Vec3& place) {
+    Interface i;
+    i.blendRadius = 4;
+    picked_.push_back(place);
+    say(QString("%1 of 3 points").arg(picked_.size()));
+    if (picked_.size() < 3) return;
+    const auto circle = surface::circleThrough(picked_[0], picked_[1], picked_[2]);
+    picked_.clear();
+    if (!circle) {
+        say("The points lie on a line: click three others.");
+        return;
+    }
+    i.kind = Interface::Kind::boss;
+    // from the rim into the material: towards the body's middle
+    Box3 box;
+    for (const Vec3& p : mesh.position) box.include(p);
+    i.axis = circle->axis.dot(box.centre() - circle->centre) < 0 ? Vec3(-circle->axis) : circle->axis;
+    i.origin = circle->centre;
+    i.boreDiameter = 2 * circle->radius;
+    i.ringDiameter = 2 * i.boreDiameter;
+    i.length = i.boreDiameter;
+    propose(i, QString("Circle of Ø %1 mm through the points.").arg(num(i.boreDiameter, 4)));
+}
+
 void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const Vec3& place, int triangle) {
     Interface i;
     i.blendRadius = 4;
-    if (points_->isChecked()) {
-        picked_.push_back(place);
-        say(QString("%1 of 3 points").arg(picked_.size()));
-        if (picked_.size() < 3) return;
-        const auto circle = surface::circleThrough(picked_[0], picked_[1], picked_[2]);
-        picked_.clear();
-        if (!circle) {
-            say("The points lie on a line: click three others.");
-            return;
-        }
-        i.kind = Interface::Kind::boss;
-        // from the rim into the material: towards the body's middle
-        Box3 box;
-        for (const Vec3& p : mesh.position) box.include(p);
-        i.axis = circle->axis.dot(box.centre() - circle->centre) < 0 ? Vec3(-circle->axis) : circle->axis;
-        i.origin = circle->centre;
-        i.boreDiameter = 2 * circle->radius;
-        i.ringDiameter = 2 * i.boreDiameter;
-        i.length = i.boreDiameter;
-        propose(i, QString("Circle of Ø %1 mm through the points.").arg(num(i.boreDiameter, 4)));
+    if (points_->isChecked()) return pickPoint(mesh, place);
+    if (!face_->isChecked()) return;
+    const bool designed = !(roughness > 0);
+    if (designed && proposal_ && proposal_->kind == Interface::Kind::faces) {
+        pickKept(place);
+        if (kept_) return showKept();
+        proposal_.reset();
+        form_->hide();
+        say("Click a face.");
         return;
     }
-    if (!face_->isChecked()) return;
+    kept_.reset();
+    if (designed) pickKept(place);
     auto face = surface::recogniseFace(mesh, triangle, roughness);
+    // planes and whole cylinders have kinds of their own; of anything else the face itself is taken
+    if (kept_ && (!face || !kept_->isPlain())) {
+        proposal_ = kept_->interface(keptDepth);
+        return showKept();
+    }
     if (!face) {
         say("Neither a plane nor a cylinder: click another face.");
         return;
@@ -605,16 +703,16 @@ void InterfacesPanel::propose(const Interface& interface, const QString& words) 
         if (std::abs(std::abs(axis[a]) - 1) < 1.5e-6) axis = (axis[a] < 0 ? -1.0 : 1.0) * Vec3::Unit(a);
     }
     place_->setText(axisText(at));  // not modified: a designed face keeps the place that was found
-    if (interface.outline.empty()) proposal_->origin = at;
+    if (interface.outline.empty() && interface.kind != Interface::Kind::faces) proposal_->origin = at;
     QStringList digits;
     for (int a = 0; a < 3; ++a) digits << plain(rounded(axis[a], 1e-4));
     axis_->setText(digits.join(", "));  // not modified: the axis stays as it was found
     axis_->setCursorPosition(0);
-    proposal_->axis = axis;
+    if (interface.kind != Interface::Kind::faces) proposal_->axis = axis;
     const bool hasBore = interface.boreDiameter > 0;
     diameter_->setValue(rounded(hasBore ? interface.boreDiameter : interface.ringDiameter, shownDigits));
     ring_->setValue(rounded(interface.ringDiameter, 0.1));
-    showRing(interface.kind == Interface::Kind::boss);
+    showFields(interface.kind);
     length_->setValue(rounded(interface.length, 0.1));
     form_->show();
     showValues();
@@ -625,7 +723,13 @@ void InterfacesPanel::create() {
     Interface i = *proposal_;
     i.name = name_->text().trimmed().toStdString();
     i.kind = static_cast<Interface::Kind>(kind_->currentIndex());
-    if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss) {
+    if (i.kind == Interface::Kind::faces && i.places.empty()) {
+        say("Faces are those of the original: click one of them.");
+        return;
+    }
+    if (i.kind == Interface::Kind::faces) {
+        i.boreDiameter = i.ringDiameter = 0;
+    } else if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss) {
         i.boreDiameter = diameter_->value();
         i.ringDiameter = i.kind == Interface::Kind::boss ? ring_->value() : 0;
     } else {
@@ -644,6 +748,7 @@ void InterfacesPanel::create() {
         session_.editPart("New interface",
                           [&](const std::string&) { return duty::withInterface(session_.project().part, "", i); });
         proposal_.reset();
+        kept_.reset();
         form_->hide();
         showValues();
         say(QString("Created %1.").arg(QString::fromStdString(i.name)));

@@ -9,6 +9,7 @@
 #include <QSpinBox>
 
 #include "session.hpp"
+#include "stages/face_choice.hpp"
 #include "surface/recognise.hpp"
 #include "widgets.hpp"
 
@@ -60,6 +61,14 @@ class InterfacesPanel : public QWidget {
                         const QString& residual);
     void propose(const duty::Interface& interface, const QString& words);
     void create();
+    /// One of three points on a rim.
+    void pickPoint(const surface::TriMesh& mesh, const Vec3& place);
+    /// Takes a clicked face of the original into the proposal's faces, or out of them. @return whether it was one
+    bool pickKept(const Vec3& place);
+    /// Tells the faces that are taken and what can be done about them.
+    void showKept();
+    /// Shows the fields that a kind of interface has.
+    void showFields(duty::Interface::Kind kind);
     Session& session_;
     QTableWidget *table_, *values_;
     class QTableView* list_;
@@ -74,6 +83,9 @@ class InterfacesPanel : public QWidget {
     QWidget *form_, *copyForm_;
     std::optional<duty::Interface> proposal_;
     std::vector<Vec3> picked_;
+    QPushButton *neighbours_, *sameRadius_;
+    QLabel *diameterWords_, *lengthWords_;
+    std::optional<stages::FaceChoice> kept_;  ///< faces of the original that were clicked
 };
 
 }  // namespace escultura::app

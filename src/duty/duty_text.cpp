@@ -193,10 +193,14 @@ FaceReference readFaces(const Node& n, const Part& part) {
         const Interface& i = *part.findInterface(name);
         const bool known =
             (r.face == "bore" && i.boreDiameter > 0) || (r.face == "side" && i.kind == Interface::Kind::pin) ||
-            (r.face == "start" && i.start.kind == EndKind::flat) || (r.face == "end" && i.end.kind == EndKind::flat);
+            (r.face == "start" && i.start.kind == EndKind::flat) || (r.face == "end" && i.end.kind == EndKind::flat) ||
+            (r.face == keptFaceName && i.kind == Interface::Kind::faces);
         if (!known)
-            n.at("face").refuse("bore, the side of a pin, or a flat start or end of '" + name + "'",
-                                "'" + r.face + "'");
+            n.at("face").refuse(
+                std::string(i.kind == Interface::Kind::faces ? "face"
+                                                             : "bore, the side of a pin, or a flat start or end") +
+                    " of '" + name + "'",
+                "'" + r.face + "'");
     }
     return r;
 }

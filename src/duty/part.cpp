@@ -11,6 +11,7 @@
 #include "duty/optimisation_text.hpp"
 #include "duty/part_node.hpp"
 #include "duty/strict_json.hpp"
+#include "shape/kept_faces.hpp"
 
 namespace escultura::duty {
 namespace {
@@ -61,10 +62,25 @@ void readOutline(const Node& n, const Units& u, Interface& i) {
     i.ringDiameter = 2 * radius;
 }
 
+/// Faces of the original; the space before them is told beside them.
+void readFaces(const Node& n, const Units& u, Interface& i) {
+    n.onlyKeys({"name", "kind", "origin", "axis", "length", "blend_radius", "faces", "clearance", "clear_margin"});
+    for (const Node& place : n.at("faces").list()) i.places.push_back(place.vector(dimension::length, u.length));
+    if (i.places.empty()) n.at("faces").refuse("a place on each of the faces", "none");
+    if (n.has("clearance")) i.start.clearance = n.at("clearance").positive(dimension::length, u.length);
+    if (n.has("clear_margin")) {
+        i.start.clearMargin = n.at("clear_margin").quantity(dimension::length, u.length);
+        if (!(i.start.clearMargin >= 0)) n.at("clear_margin").refuse("zero or more", formatNumber(i.start.clearMargin));
+    }
+    i.start.kind = i.end.kind = EndKind::blind;
+}
+
 Interface readInterface(const Node& n, const Units& u) {
     Interface i;
-    n.onlyKeys({"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "pin_diameter",
-                "blend_radius", "outline", "start", "end"});
+    const bool ofFaces = n.has("kind") && n.at("kind").text() == name(Interface::Kind::faces);
+    if (!ofFaces)
+        n.onlyKeys({"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "pin_diameter",
+                    "blend_radius", "outline", "start", "end"});
     i.name = n.at("name").text();
     const std::string kind = n.at("kind").text();
     if (kind == "bore")
@@ -75,13 +91,16 @@ Interface readInterface(const Node& n, const Units& u) {
         i.kind = Interface::Kind::pad;
     else if (kind == "pin")
         i.kind = Interface::Kind::pin;
+    else if (ofFaces)
+        i.kind = Interface::Kind::faces;
     else
-        n.at("kind").refuse("bore, boss, pad or pin", "'" + kind + "'");
+        n.at("kind").refuse("bore, boss, pad, pin or faces", "'" + kind + "'");
     i.origin = n.at("origin").vector(dimension::length, u.length);
     i.axis = n.at("axis").direction();
     i.length = n.at("length").positive(dimension::length, u.length);
+    if (ofFaces) readFaces(n, u, i);
     const bool solid = i.kind == Interface::Kind::pad || i.kind == Interface::Kind::pin;
-    if (!solid)
+    if (!solid && !ofFaces)
         i.boreDiameter = n.at("bore_diameter").positive(dimension::length, u.length);
     else if (n.has("bore_diameter"))
         n.at("bore_diameter").refuse("no bore on a " + kind, "a diameter");
@@ -94,7 +113,7 @@ Interface readInterface(const Node& n, const Units& u) {
         if (i.kind != Interface::Kind::pad) n.at("outline").refuse("no outline on a " + kind, "polygons");
         if (n.has("ring_diameter")) n.at("ring_diameter").refuse("either a diameter or an outline", "both");
         readOutline(n.at("outline"), u, i);
-    } else if (i.kind != Interface::Kind::bore) {
+    } else if (i.kind != Interface::Kind::bore && !ofFaces) {
         i.ringDiameter = n.at("ring_diameter").positive(dimension::length, u.length);
         if (i.ringDiameter <= i.boreDiameter)
             n.at("ring_diameter")
@@ -105,6 +124,7 @@ Interface readInterface(const Node& n, const Units& u) {
         i.blendRadius = n.at("blend_radius").quantity(dimension::length, u.length);
         if (!(i.blendRadius >= 0)) n.at("blend_radius").refuse("zero or more", formatNumber(i.blendRadius));
     }
+    if (ofFaces) return i;
     i.start.kind = i.kind == Interface::Kind::bore ? EndKind::through : EndKind::flat;
     i.end.kind = solid ? EndKind::blind : i.start.kind;
     auto end = [&](const char* key, InterfaceEnd& e) {
@@ -254,11 +274,41 @@ std::vector<Load> Part::loadsOf(const LoadCase& loadCase) const {
 }
 
 Vec3 faceMiddle(const Interface& i, const std::string& face) {
+    if (i.kind == Interface::Kind::faces) return i.origin;
     return i.origin + (face == "start" ? 0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
 }
 
+Vec3 keptNormal(const Interface& i, const Vec3& at) {
+    if (!i.kept) return -i.axis;
+    const auto nearest = i.kept->nearest(at, std::numeric_limits<double>::max(), i.number);
+    return nearest.patch < 0 ? Vec3(-i.axis) : nearest.normal;
+}
+
+bool isRound(const Interface& i) {
+    if (i.kind != Interface::Kind::faces) return true;
+    if (!i.kept) return false;
+    for (const shape::FacePatch& f : i.kept->patches()) {
+        if (f.interface != i.number) continue;
+        const shape::SurfaceForm form = f.surface->form();
+        const Vec3 d = form.point - i.origin;
+        if (form.kind != shape::SurfaceForm::Kind::cylinder || std::abs(form.axis.dot(i.axis)) < 1 - 1e-9 ||
+            (d - d.dot(i.axis) * i.axis).norm() > 1e-3)
+            return false;
+    }
+    return true;
+}
+
+void requireRound(const Interface& i) {
+    if (isRound(i)) return;
+    throw InputError(ErrorDetail{"A load or a support about an axis acts on faces that are not round.",
+                                 {},
+                                 "interface '" + i.name + "'",
+                                 "cylinders about its axis",
+                                 "another form, axis or origin"});
+}
+
 const char* name(Interface::Kind kind) {
-    static const char* names[] = {"bore", "boss", "pad", "pin"};
+    static const char* names[] = {"bore", "boss", "pad", "pin", "faces"};
     return names[static_cast<int>(kind)];
 }
 
@@ -330,6 +380,8 @@ void readGeometry(const Node& root, const Units& u, const std::string& path, Par
     }
     for (const Node& n : root.at("interfaces").list()) {
         p.interfaces.push_back(readInterface(n, u));
+        if (p.interfaces.back().kind == Interface::Kind::faces && !p.bodyOfFaces())
+            n.at("faces").refuse("an original, or a body as design space, that the faces belong to", "none");
         for (std::size_t i = 0; i + 1 < p.interfaces.size(); ++i)
             if (p.interfaces[i].name == p.interfaces.back().name)
                 n.at("name").refuse("a name used once", "'" + p.interfaces.back().name + "' again");

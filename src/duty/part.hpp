@@ -2,6 +2,7 @@
 /// A part: what it must carry and satisfy. Read from and written to the part file (docs/part.schema.json).
 
 #pragma once
+#include <memory>
 #include <optional>
 #include <string>
 #include <vector>
@@ -12,6 +13,10 @@
 #include "duty/units.hpp"
 #include "elastic/material.hpp"
 #include "exchange/field_reader.hpp"
+
+namespace escultura::shape {
+class KeptFaces;
+}
 
 namespace escultura::duty {
 
@@ -36,6 +41,7 @@ struct Interface {
         boss,  ///< a hole in a ring of kept material
         pad,   ///< a round flat face on kept material
         pin,   ///< a cylinder that stands out, its outside exact; the ring diameter is the pin's
+        faces  ///< faces of the original, exact as they are there, with the material behind them
     } kind = Kind::boss;
     std::string name;
     Vec3 origin = Vec3::Zero();  ///< centre of the start face, mm
@@ -48,7 +54,16 @@ struct Interface {
     /// that of a circle about the origin that holds them.
     std::vector<std::vector<Vec3>> outline{};
     InterfaceEnd start, end;
+    /// Faces: a place on each of them, mm. The length is how deep material is kept behind them; the start's clearance
+    /// and margin tell the space before them. Origin and axis are what moments and turning are about.
+    std::vector<Vec3> places{};
+    /// Faces: what their file says, for all interfaces of the part, once something has read it (stages::withFaces).
+    std::shared_ptr<const shape::KeptFaces> kept{};
+    int number = 0;  ///< the interface's own in it
 };
+
+/// Name of the face that an interface of faces has.
+constexpr const char* keptFaceName = "face";
 
 /// A closed body from a file (STL, OBJ, PLY, 3MF or STEP).
 struct BodySource {
@@ -109,6 +124,8 @@ struct Part {
     /// Why the numbers that a variant has otherwise could not be set; empty: they are, or there are none.
     std::string numberProblem;
 
+    /// The body that interfaces of faces speak of: the original, else the design space's; null: there is none.
+    const BodySource* bodyOfFaces() const { return original ? &*original : designBody ? &*designBody : nullptr; }
     const Interface* findInterface(const std::string& name) const;
     /// Null: none of that name; an empty name is the global frame, which is none either.
     const Frame* findFrame(const std::string& name) const;
@@ -135,6 +152,13 @@ Part parsePart(const std::string& text, const std::string& path);
 
 /// Middle of an interface's face: where its loads act and its moments are about, mm.
 Vec3 faceMiddle(const Interface& interface, const std::string& face);
+
+/// Outward normal of the kept face that is nearest to a place; the axis against its sense as long as none is known.
+Vec3 keptNormal(const Interface& interface, const Vec3& at);
+/// Whether the faces of an interface are known, and round about its axis. Other kinds are.
+bool isRound(const Interface& interface);
+/// @throws InputError when the interface's faces are not round about its axis
+void requireRound(const Interface& interface);
 
 /// Text that is the same for sources that give the same field, and no others.
 std::string canonical(const exchange::FieldSource& source);

@@ -60,6 +60,13 @@ json toJson(const Interface& i, const Writer& w) {
            {"origin", w.place(i.origin)},
            {"axis", direction(i.axis)},
            {"length", w.length(i.length)}};
+    if (i.kind == Interface::Kind::faces) {
+        for (const Vec3& p : i.places) j["faces"].push_back(w.place(p));
+        j["blend_radius"] = w.length(i.blendRadius);
+        j["clearance"] = w.length(i.start.clearance);
+        j["clear_margin"] = w.length(i.start.clearMargin);
+        return j;
+    }
     if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss)
         j["bore_diameter"] = w.length(i.boreDiameter);
     const bool outlined = !i.outline.empty();
@@ -165,6 +172,7 @@ std::string withCopies(const Part& part, const std::string& name, const Repetiti
         copy.axis = moved(first->axis, turn, false);
         for (auto& loop : copy.outline)
             for (Vec3& d : loop) d = moved(d, turn, false);
+        for (Vec3& p : copy.places) p = moved(p, turn, true);
         const Vec3 middle = first->origin + 0.5 * first->length * first->axis.normalized(),
                    there = copy.origin + 0.5 * copy.length * copy.axis.normalized();
         if ((there - middle).norm() < 1e-6 * std::max(first->length, 1.0))

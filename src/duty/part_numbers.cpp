@@ -154,7 +154,11 @@ std::vector<PartNumberInfo> partNumbers(const Part& part) {
             add(place + "ring_diameter", label + "ring diameter", mm, i.ringDiameter / length);
         if (i.kind == Interface::Kind::pin)
             add(place + "pin_diameter", label + "pin diameter", mm, i.ringDiameter / length);
-        add(place + "length", label + (i.kind == Interface::Kind::pad ? "thickness" : "length"), mm, i.length / length);
+        add(place + "length",
+            label + (i.kind == Interface::Kind::pad     ? "thickness"
+                     : i.kind == Interface::Kind::faces ? "depth"
+                                                        : "length"),
+            mm, i.length / length);
         if (i.kind != Interface::Kind::bore)
             add(place + "blend_radius", label + "blend radius", mm, i.blendRadius / length);
     }

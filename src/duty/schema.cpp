@@ -45,7 +45,7 @@ constexpr const char* rest = R"schema({
       }
     },
     "interfaceNames": {"type": "array", "items": {"type": "string"}, "minItems": 1},
-    "face": {"enum": ["bore", "side", "start", "end"]},
+    "face": {"enum": ["bore", "side", "start", "end", "face"]},
     "densityField": {
       "type": "object",
       "required": ["file"],
@@ -167,7 +167,7 @@ constexpr const char* rest = R"schema({
         "required": ["name", "kind", "origin", "axis", "length"],
         "properties": {
           "name": {"type": "string"},
-          "kind": {"enum": ["bore", "boss", "pad", "pin"]},
+          "kind": {"enum": ["bore", "boss", "pad", "pin", "faces"]},
           "origin": {"$ref": "#/$defs/vector"},
           "axis": {"$ref": "#/$defs/direction"},
           "length": {"$ref": "#/$defs/quantity"},
@@ -179,6 +179,9 @@ constexpr const char* rest = R"schema({
             "type": "array", "minItems": 1,
             "items": {"type": "array", "minItems": 3, "items": {"$ref": "#/$defs/vector"}}
           },
+          "faces": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/vector"}},
+          "clearance": {"$ref": "#/$defs/quantity"},
+          "clear_margin": {"$ref": "#/$defs/quantity"},
           "start": {"$ref": "#/$defs/end"},
           "end": {"$ref": "#/$defs/end"}
         }

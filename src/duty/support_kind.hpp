@@ -27,6 +27,8 @@ struct SupportTarget {
     std::function<void(std::int32_t node, const Vec3& direction)> hold;
     /// Unit vector from the interface's axis to a node.
     Vec3 radial(std::int32_t node) const;
+    /// Unit normal of a face that is not flat at a node.
+    Vec3 normal(std::int32_t node) const;
 };
 
 /// A point of a nominal face, for judging what is held before there is a mesh.

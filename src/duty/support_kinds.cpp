@@ -57,6 +57,10 @@ Vec3 SupportTarget::radial(std::int32_t node) const {
     return r.norm() > 1e-9 ? Vec3(r.normalized()) : perpendicular(interface.axis)[0];
 }
 
+Vec3 SupportTarget::normal(std::int32_t node) const {
+    return interface.kind == Interface::Kind::faces ? keptNormal(interface, mesh.position[node]) : radial(node);
+}
+
 std::optional<std::vector<Vec3>> heldIfAll(const Support& s, const NominalPoint&) {
     if (!std::all_of(s.motions.begin(), s.motions.end(), [](bool m) { return m; })) return std::nullopt;
     return std::vector<Vec3>{Vec3::UnitX(), Vec3::UnitY(), Vec3::UnitZ()};

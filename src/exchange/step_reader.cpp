@@ -6,14 +6,12 @@
 #include <Message_Messenger.hxx>
 #include <Message_Printer.hxx>
 #include <Poly_Triangulation.hxx>
-#include <STEPControl_Reader.hxx>
 #include <Standard_Failure.hxx>
 #include <StepRepr_RepresentationItem.hxx>
 #include <TCollection_HAsciiString.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
 #include <TopoDS_Face.hxx>
-#include <TopoDS_Shape.hxx>
 #include <TransferBRep.hxx>
 #include <Transfer_Binder.hxx>
 #include <Transfer_TransientProcess.hxx>
@@ -21,23 +19,11 @@
 #include <XSControl_WorkSession.hxx>
 
 #include "base/error.hpp"
+#include "exchange/step_shape.hpp"
 
 namespace escultura::exchange {
 
 namespace {
-
-/// Name of the file's item that a shape was made of; empty: it has none.
-std::string nameOf(const STEPControl_Reader& reader, const TopoDS_Shape& shape) {
-    const auto item = Handle(StepRepr_RepresentationItem)::DownCast(
-        reader.WS()->TransferReader()->EntityFromShapeResult(shape.Located(TopLoc_Location()), 1));
-    const auto other = item.IsNull() ? Handle(StepRepr_RepresentationItem)::DownCast(
-                                           reader.WS()->TransferReader()->EntityFromShapeResult(shape, 1))
-                                     : item;
-    if (other.IsNull() || other->Name().IsNull()) return {};
-    std::string name = other->Name()->ToCString();
-    if (name == "NONE") name.clear();
-    return name;
-}
 
 /// Adds a face's triangles. @return whether it has any
 bool addFace(const TopoDS_Face& face, surface::TriMesh& mesh) {
@@ -62,44 +48,65 @@ bool addFace(const TopoDS_Face& face, surface::TriMesh& mesh) {
 
 }  // namespace
 
-std::vector<NamedBody> readStep(const std::string& path, double deviation) {
-    auto refuse = [&](const std::string& place, const std::string& expected, const std::string& found) {
-        throw InputError(ErrorDetail{"The STEP file cannot be read.", path, place, expected, found});
-    };
+StepShape::StepShape(const std::string& path, double deviation) : path_(path) {
     const char* const anything = "at least one solid or shell";
     Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer));
-    std::vector<NamedBody> bodies;
     try {
-        STEPControl_Reader reader;
-        if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("contents", anything, "a damaged file");
-        reader.TransferRoots();
-        const TopoDS_Shape shape = reader.OneShape();
-        if (shape.IsNull()) refuse("contents", anything, "no shape");
-        BRepMesh_IncrementalMesh(shape, deviation, Standard_False, 0.25, Standard_True);
-        auto add = [&](const TopoDS_Shape& body) {
-            NamedBody b{nameOf(reader, body), {}};
-            int number = 0;
-            for (TopExp_Explorer faces(body, TopAbs_FACE); faces.More(); faces.Next()) {
-                ++number;
-                if (!addFace(TopoDS::Face(faces.Current()), b.mesh))
-                    refuse((b.name.empty() ? "body " + std::to_string(bodies.size() + 1) : "body '" + b.name + "'") +
-                               ", face " + std::to_string(number),
-                           "a face that can be made triangles of", "one with a gap in its border, or no surface");
-            }
-            if (!b.mesh.triangle.empty()) bodies.push_back(std::move(b));
-        };
-        for (TopExp_Explorer solids(shape, TopAbs_SOLID); solids.More(); solids.Next()) add(solids.Current());
-        for (TopExp_Explorer shells(shape, TopAbs_SHELL, TopAbs_SOLID); shells.More(); shells.Next())
+        if (reader_.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("contents", anything, "a damaged file");
+        reader_.TransferRoots();
+        shape_ = reader_.OneShape();
+        if (shape_.IsNull()) refuse("contents", anything, "no shape");
+        BRepMesh_IncrementalMesh(shape_, deviation, Standard_False, 0.25, Standard_True);
+        auto add = [&](const TopoDS_Shape& body) { bodies_.emplace_back(body, nameOf(body)); };
+        for (TopExp_Explorer solids(shape_, TopAbs_SOLID); solids.More(); solids.Next()) add(solids.Current());
+        for (TopExp_Explorer shells(shape_, TopAbs_SHELL, TopAbs_SOLID); shells.More(); shells.Next())
             add(shells.Current());
-        NamedBody loose;
-        for (TopExp_Explorer faces(shape, TopAbs_FACE, TopAbs_SHELL); faces.More(); faces.Next())
-            if (!addFace(TopoDS::Face(faces.Current()), loose.mesh))
-                refuse("faces of no shell", "faces that can be made triangles of", "one with a gap in its border");
-        if (!loose.mesh.triangle.empty()) bodies.push_back(std::move(loose));
     } catch (const Standard_Failure& e) {
         refuse("contents", anything, e.GetMessageString());
     }
-    if (bodies.empty()) refuse("contents", anything, "no face");
+}
+
+std::string StepShape::nameOf(const TopoDS_Shape& shape) const {
+    auto find = [&](const TopoDS_Shape& s) {
+        return Handle(StepRepr_RepresentationItem)::DownCast(
+            reader_.WS()->TransferReader()->EntityFromShapeResult(s, 1));
+    };
+    auto item = find(shape.Located(TopLoc_Location()));
+    if (item.IsNull()) item = find(shape);
+    if (item.IsNull() || item->Name().IsNull()) return {};
+    const std::string name = item->Name()->ToCString();
+    return name == "NONE" ? std::string() : name;
+}
+
+void StepShape::refuse(const std::string& place, const std::string& expected, const std::string& found) const {
+    throw InputError(ErrorDetail{"The STEP file cannot be read.", path_, place, expected, found});
+}
+
+std::vector<NamedBody> readStep(const std::string& path, double deviation) {
+    const StepShape step(path, deviation);
+    std::vector<NamedBody> bodies;
+    try {
+        for (const auto& [shape, name] : step.bodies()) {
+            NamedBody b{name, {}};
+            int number = 0;
+            for (TopExp_Explorer faces(shape, TopAbs_FACE); faces.More(); faces.Next()) {
+                ++number;
+                if (!addFace(TopoDS::Face(faces.Current()), b.mesh))
+                    step.refuse((name.empty() ? "body " + std::to_string(bodies.size() + 1) : "body '" + name + "'") +
+                                    ", face " + std::to_string(number),
+                                "a face that can be made triangles of", "one with a gap in its border, or no surface");
+            }
+            if (!b.mesh.triangle.empty()) bodies.push_back(std::move(b));
+        }
+        NamedBody loose;
+        for (TopExp_Explorer faces(step.shape(), TopAbs_FACE, TopAbs_SHELL); faces.More(); faces.Next())
+            if (!addFace(TopoDS::Face(faces.Current()), loose.mesh))
+                step.refuse("faces of no shell", "faces that can be made triangles of", "one with a gap in its border");
+        if (!loose.mesh.triangle.empty()) bodies.push_back(std::move(loose));
+    } catch (const Standard_Failure& e) {
+        step.refuse("contents", "at least one solid or shell", e.GetMessageString());
+    }
+    if (bodies.empty()) step.refuse("contents", "at least one solid or shell", "no face");
     return bodies;
 }
 

@@ -61,7 +61,8 @@ class Neighbourhood {
     bool project(const SurfaceSet& set, Vec3& p, double radius) const {
         if (set.count() == 0) return true;
         int ids[3] = {set.id[0], set.id[1], set.id[2]};
-        return projectOnto(shape_, ids, set.count(), p, radius) && std::abs(shape_.evaluate(p).value) < 1e-5 * radius;
+        return projectOnto(shape_, ids, set.count(), p, radius) &&
+               std::abs(shape_.evaluate(p).value) < 1e-5 * radius + shape_.roughness();
     }
 
     /// Mean of the neighbours (for boundary vertices of those that lie on all of its surfaces) and mean distance to
@@ -254,7 +255,7 @@ class CreaseRepair {
     bool onEdge(int i, int j, Vec3& p, double radius) const {
         int ids[2] = {i, j};
         if (!projectOnto(shape_, ids, 2, p, radius)) return false;
-        if (std::abs(shape_.evaluate(p).value) > 1e-6 * a_) return false;
+        if (std::abs(shape_.evaluate(p).value) > 1e-6 * a_ + shape_.roughness()) return false;
         const Vec3 g = shape_.surfaceGradient(i, p).normalized(), h = shape_.surfaceGradient(j, p).normalized();
         return g.dot(h) < 0.906;  // more than 25 degrees
     }
@@ -306,7 +307,8 @@ class CreaseRepair {
                     for (std::size_t k = j + 1; k < id.size(); ++k) {
                         int three[3] = {id[i], id[j], id[k]};
                         Vec3 p = c_.position[v];
-                        if (!projectOnto(shape_, three, 3, p, a_) || std::abs(shape_.evaluate(p).value) > 1e-6 * a_)
+                        if (!projectOnto(shape_, three, 3, p, a_) ||
+                            std::abs(shape_.evaluate(p).value) > 1e-6 * a_ + shape_.roughness())
                             continue;
                         Mat3 n;
                         for (int r = 0; r < 3; ++r)
@@ -349,7 +351,8 @@ class CreaseRepair {
                 if (!set.add(end ? x.i : x.j)) continue;
                 Vec3 p = c_.position[v];
                 int ids[3] = {set.id[0], set.id[1], set.id[2]};
-                if (!projectOnto(shape_, ids, set.count(), p, a_) || std::abs(shape_.evaluate(p).value) > 1e-6 * a_)
+                if (!projectOnto(shape_, ids, set.count(), p, a_) ||
+                    std::abs(shape_.evaluate(p).value) > 1e-6 * a_ + shape_.roughness())
                     continue;
                 const double length = (p - c_.position[v]).norm();
                 if (length <= limit * a_) moves.push_back({length, v, p, set});

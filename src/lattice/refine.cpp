@@ -129,7 +129,7 @@ std::vector<std::int32_t> settle(const shape::Shape& shape, TetComplex& c, const
             for (auto n : c.tets[around.tet[k]]) reach = std::max(reach, (c.position[n] - start).norm());
         Vec3 p = start;
         if (!shape::projectOnto(shape, ids, set.count(), p, 0.5 * reach) ||
-            !(std::abs(shape.evaluate(p).value) < 1e-5 * reach)) {
+            !(std::abs(shape.evaluate(p).value) < 1e-5 * reach + shape.roughness())) {
             off.push_back(v);
             continue;
         }

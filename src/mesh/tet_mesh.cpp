@@ -104,7 +104,8 @@ void curveBoundary(TetMesh& m, const shape::Shape& shape, const lattice::TetComp
         auto attempt = [&](int count) {
             Vec3 p = middle;
             int ids[3] = {set.id[0], set.id[1], set.id[2]};
-            if (!projectOnto(shape, ids, count, p, 0.5 * length) || std::abs(shape.evaluate(p).value) > 1e-5 * length)
+            if (!projectOnto(shape, ids, count, p, 0.5 * length) ||
+                std::abs(shape.evaluate(p).value) > 1e-5 * length + shape.roughness())
                 return false;
             if ((p - middle).norm() > 0.15 * length) return false;
             offset[e] = p - middle;

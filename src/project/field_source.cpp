@@ -22,6 +22,9 @@ void addBodies(Digest& digest, const Part& part) {
     if (part.designBody) digest.add(fileState(part.designBody->path));
     for (const KeepOut& k : part.keepOuts)
         if (!k.body.path.empty()) digest.add(fileState(k.body.path));
+    for (const Interface& i : part.interfaces)
+        if (const BodySource* body = part.bodyOfFaces(); body && i.kind == Interface::Kind::faces)
+            digest.add("faces of").add(body->path).add(body->lengthUnit).add(fileState(body->path));
 }
 
 std::string fieldKey(const Project& project, const Part& part, const Recipe& recipe) {

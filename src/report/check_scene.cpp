@@ -12,6 +12,7 @@
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
 #include "duty/names.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/part_shape.hpp"
 
 namespace escultura::report {
@@ -280,6 +281,7 @@ void addOutline(const Interface& i, const Vec3& by, render::Scene& scene) {
     render::Lines lines;
     lines.colour = teal;
     lines.width = 2;
+    lines.position = stages::bordersOf(i);
     for (const auto& loop : outlineOf(i))
         for (std::size_t k = 0; k < loop.size(); ++k) {
             lines.position.push_back(loop[k] + by);
@@ -315,7 +317,8 @@ void addLoad(const Part& part, const Load& l, double factor, render::Scene& scen
 
 }  // namespace
 
-void addDuty(const Part& part, const std::vector<std::string>& names, render::Scene& scene) {
+void addDuty(const Part& given, const std::vector<std::string>& names, render::Scene& scene) {
+    const Part part = stages::withFacesIfReadable(given);
     for (const std::string& name : names) {
         std::vector<std::pair<std::string, double>> terms{{name, 1.0}};
         for (const Combination& c : part.combinations)
@@ -334,7 +337,7 @@ void addDuty(const Part& part, const std::vector<std::string>& names, render::Sc
         if (!acts) continue;  // not in what is shown
         for (const std::string& name : s.on.interfaces) {
             const Interface& i = *part.findInterface(name);
-            if (i.outline.empty())
+            if (i.outline.empty() && i.kind != Interface::Kind::faces)
                 addRing(faceMiddle(i, s.on.face), i.axis, 1.08 * outerRadius(i), 1, scene);
             else
                 addOutline(i, faceMiddle(i, s.on.face) - i.origin, scene);

@@ -12,6 +12,7 @@
 #include "report/cage_scene.hpp"
 #include "report/check_scene.hpp"
 #include "report/surface_scene.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/part_shape.hpp"
 
 namespace escultura::report {
@@ -228,12 +229,18 @@ double automaticDeformation(const CheckResult& check, int loadCase) {
 namespace {
 
 /// Axis, end circles and handles of an interface that is edited.
-void addHandle(const Interface& i, render::Scene& scene) {
+/// @param part  that the interface is of
+void addHandle(const Part& part, const Interface& i, render::Scene& scene) {
     render::Lines lines;
     lines.colour = {0xB4, 0x53, 0x2A};
     lines.width = 2.2;
     const auto [u, v] = perpendicular(i.axis);
-    const Vec3 end = i.origin + i.length * i.axis;
+    const bool faces = i.kind == Interface::Kind::faces;
+    const Vec3 end = faces ? i.origin : Vec3(i.origin + i.length * i.axis);
+    if (faces) {
+        const Part known = stages::withFacesIfReadable(part);
+        lines.position = stages::bordersOf(*known.findInterface(i.name));
+    }
     for (const auto& loop : outlineOf(i))
         for (const double along : {0.0, i.length})
             for (std::size_t k = 0; k < loop.size(); ++k) {
@@ -242,7 +249,7 @@ void addHandle(const Interface& i, render::Scene& scene) {
             }
     for (const Vec3& centre : {i.origin, end})
         for (const double diameter : {i.boreDiameter, i.ringDiameter}) {
-            if (diameter <= 0 || !i.outline.empty()) continue;
+            if (diameter <= 0 || !i.outline.empty() || faces) continue;
             for (int k = 0; k < 64; ++k)
                 for (int e = 0; e < 2; ++e) {
                     const double a = 2 * M_PI * (k + e) / 64;
@@ -252,7 +259,7 @@ void addHandle(const Interface& i, render::Scene& scene) {
     lines.position.push_back(i.origin - 0.3 * i.length * i.axis);
     lines.position.push_back(end + 0.3 * i.length * i.axis);
     scene.lines.push_back(std::move(lines));
-    scene.labels.push_back({render::Label::Role::handle, i.origin, "drag to move", i.name});
+    if (!faces) scene.labels.push_back({render::Label::Role::handle, i.origin, "drag to move", i.name});
 }
 
 }  // namespace
@@ -357,7 +364,7 @@ void addBesides(const Part& part, const Recipe& recipe, const FieldResult* field
         m.isWhole = true;
         scene.meshes.push_back(std::move(m));
     }
-    if (const Interface* i = part.findInterface(o.handle)) addHandle(*i, scene);
+    if (const Interface* i = part.findInterface(o.handle)) addHandle(part, *i, scene);
     if (o.mark) scene.labels.push_back({render::Label::Role::finding, o.mark->first, o.mark->second, ""});
 }
 

@@ -31,7 +31,7 @@ double tintShare(const std::vector<NamedFace>& faces, int owner, const Vec3& p) 
         const Vec3 d = p - f.origin;
         const double along = d.dot(f.axis);
         if (along < f.low || along > f.high) continue;
-        if (f.face == "bore") return 1;
+        if (f.face == "bore" || f.face == duty::keptFaceName) return 1;
         if (!f.outline.empty()) {
             if (f.holds(p)) return 1;  // its border is an edge, or else the triangles' own
             continue;

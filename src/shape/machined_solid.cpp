@@ -3,6 +3,8 @@
 #include <cmath>
 #include <limits>
 
+#include "shape/kept_faces.hpp"
+
 namespace escultura::shape {
 
 Vec3 FreeBody::gradient(const Vec3& p) const {
@@ -22,6 +24,7 @@ double RoundBar::across(const Vec3& p) const {
 }
 
 double RoundBar::distance(const Vec3& p) const {
+    if (layer) return layer->value(p);
     const double along = (p - start).dot(axis);
     const double x = across(p);
     const double y = std::abs(along - 0.5 * length) - (0.5 * length - rounding);
@@ -29,6 +32,7 @@ double RoundBar::distance(const Vec3& p) const {
 }
 
 Vec3 RoundBar::gradient(const Vec3& p) const {
+    if (layer) return layer->gradient(p);
     const Vec3 d = p - start;
     const double along = d.dot(axis);
     const Vec3 radial = d - along * axis;
@@ -42,6 +46,7 @@ Vec3 RoundBar::gradient(const Vec3& p) const {
 }
 
 bool RoundBar::isOnRim(const Vec3& p, double near) const {
+    if (layer) return false;
     const double along = (p - start).dot(axis);
     return across(p) > -near && std::abs(along - 0.5 * length) > 0.5 * length - rounding - near;
 }
@@ -131,6 +136,7 @@ MachinedSolid::Reference MachinedSolid::intern(const Primitive& primitive, doubl
     constexpr double near = 1e-7;
     for (std::size_t i = 1; i < surfaces_.size(); ++i) {
         const Primitive& other = surfaces_[i].primitive;
+        if (surfaces_[i].group != Surface::none) continue;
         if (other.kind != primitive.kind) continue;
         const double cosine = other.axis.dot(primitive.axis);
         if (std::abs(cosine) < 1 - 1e-12) continue;
@@ -166,6 +172,18 @@ std::vector<int> MachinedSolid::addCut(const std::vector<Primitive>& primitives)
     return ids;
 }
 
+std::vector<int> MachinedSolid::addFaces(std::shared_ptr<const KeptFaces> faces) {
+    faces_ = std::move(faces);
+    auto add = [&](int group) {
+        surfaces_.push_back({{}, 1, group});
+        return static_cast<int>(surfaces_.size()) - 1;
+    };
+    for (int g = 0; g < faces_->groupCount(); ++g) faceIds_.push_back(add(g));
+    std::vector<int> ids = faceIds_;
+    faceIds_.push_back(add(Surface::walls));
+    return ids;
+}
+
 /// The free body at a place while bars and trims are joined to it, with the gradient of what it is so far.
 class MachinedSolid::Joining {
   public:
@@ -189,6 +207,7 @@ class MachinedSolid::Joining {
         for (std::size_t k = 0; k < solid_.kept_.size(); ++k) {
             const Kept& kept = solid_.kept_[k];
             if ((p_ - kept.bar.start).norm() > value_ + kept.bar.length + kept.bar.radius) continue;
+            if (kept.bar.distance(p_) >= value_) continue;
             if (const double d = kept.distance(p_); d < value_) {
                 value_ = d;
                 from_ = From::kept;
@@ -266,6 +285,10 @@ class MachinedSolid::Joining {
     Vec3 joined_;
 };
 
+bool MachinedSolid::Bar::layerBeyond(const Vec3& p, double v) const {
+    return bar.layer->atLeast(p) > std::max(v, roundingReach * blend + std::max(-v, 0.0));
+}
+
 double MachinedSolid::bodyValue(const Vec3& p) const {
     Joining body(*this, p);
     body.joinAll();
@@ -278,6 +301,7 @@ double MachinedSolid::chordAt(const Vec3& p, double near, double error) const {
     for (const Bar& b : bars_) {
         const double reach = roundingReach * b.blend + near;
         if ((p - b.centre).squaredNorm() > (b.reach + reach) * (b.reach + reach)) continue;
+        if (b.bar.layer && b.bar.layer->atLeast(p) > reach) continue;
         const double d = std::abs(b.bar.distance(p));
         isNear = isNear || d < reach;
         if (d < near && b.bar.rounding > 0 && b.bar.isOnRim(p, near))
@@ -310,16 +334,37 @@ Sample MachinedSolid::machined(const Vec3& p, double body) const {
         }
         if (c.value > s.value) s = c;
     }
+    if (faces_) {
+        const KeptFaces::Before before = faces_->before(p);
+        const std::size_t group =
+            before.patch < 0 ? faceIds_.size() - 1
+                             : static_cast<std::size_t>(faces_->groups()[static_cast<std::size_t>(before.patch)]);
+        if (before.value > s.value) s = {before.value, faceIds_[group]};
+    }
     return s;
 }
 
 double MachinedSolid::surfaceValue(int surface, const Vec3& p) const {
     if (surface == 0) return bodyValue(p);
+    if (surfaces_[surface].group == Surface::walls) return faces_->walls(p);
+    if (surfaces_[surface].group >= 0) return faces_->height(surfaces_[surface].group, p);
     return surfaces_[surface].outward * surfaces_[surface].primitive.distance(p);
 }
 
 Vec3 MachinedSolid::surfaceGradient(int surface, const Vec3& p) const {
-    if (surface != 0) return surfaces_[surface].outward * surfaces_[surface].primitive.gradient(p);
+    if (surface != 0) {
+        const Surface& s = surfaces_[surface];
+        if (s.group == Surface::none) return s.outward * s.primitive.gradient(p);
+        Vec3 g;
+        if (s.group >= 0) {
+            faces_->height(s.group, p, &g);
+            return g;
+        }
+        constexpr double h = 1e-5;
+        for (int a = 0; a < 3; ++a)
+            g[a] = (faces_->walls(p + h * Vec3::Unit(a)) - faces_->walls(p - h * Vec3::Unit(a))) / (2 * h);
+        return g;
+    }
     Joining body(*this, p);
     body.joinAll();
     if (!(body.ball() > 0)) return body.gradient();

@@ -16,6 +16,9 @@
 
 namespace escultura::shape {
 
+/// How far the segments of a border may lie off the true one, mm.
+constexpr double borderError = 5e-4;
+
 /// A scalar function in space with its gradient, negative inside. Thread-safe.
 class FreeBody {
   public:
@@ -35,6 +38,9 @@ class FunctionBody final : public FreeBody {
     std::function<double(const Vec3&)> function_;
 };
 
+class KeptFaces;
+class FaceLayer;
+
 /// A bar with rounded rims: union material of bosses and pads. Round with exact distance, or of any outline.
 struct RoundBar {
     Vec3 start = Vec3::Zero();  ///< centre of the first end, mm
@@ -42,6 +48,8 @@ struct RoundBar {
     double length = 0, radius = 0, rounding = 0;
     std::shared_ptr<const Outline> outline{};  ///< in place of the circle, which then holds it; across the axis
     double grown = 0;                          ///< the outline, mm
+    /// In place of everything: the layer behind faces of a body; start, length and radius are those of a bar about it.
+    std::shared_ptr<const FaceLayer> layer{};
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
     /// Whether a place on its surface lies on a rounded rim. @param near  slack, mm
@@ -102,13 +110,21 @@ class MachinedSolid final : public Shape {
     /// Removes the intersection of the given primitives' negative sides (a capped cylinder: cylinder and two planes).
     /// @return surface ids, one a primitive
     std::vector<int> addCut(const std::vector<Primitive>& primitives);
+    /// Removes the space before faces of a body, which are exact then; once a solid.
+    /// @return surface ids, one a group of faces
+    std::vector<int> addFaces(std::shared_ptr<const KeptFaces> faces);
 
     Sample evaluate(const Vec3& p) const override;
     int surfaceCount() const override { return static_cast<int>(surfaces_.size()); }
     double surfaceValue(int surface, const Vec3& p) const override;
     Vec3 surfaceGradient(int surface, const Vec3& p) const override;
     Box3 bounds() const override { return bounds_; }
+    double roughness() const override { return faces_ ? 4 * borderError : 0; }
+    bool ownsExactly(int surface) const override { return surfaces_[surface].group >= 0; }
+    /// Of a surface that is no face of a body.
     const Primitive& primitive(int surface) const { return surfaces_[surface].primitive; }
+    /// Whether faces of a body are among its surfaces.
+    bool keepsFaces() const { return faces_ != nullptr; }
     double bodyValue(const Vec3& p) const;
     /// Longest straight edge that leaves the rounded edges, fillets and rims at a place by no more than an error;
     /// infinite where there are none, or where they turn so little that the error cannot be reached. mm
@@ -122,6 +138,8 @@ class MachinedSolid final : public Shape {
     struct Surface {
         Primitive primitive;
         double outward = 1;  // sign that makes the function grow out of the solid
+        int group = none;    // in place of the primitive: faces of a body, or the walls of the space before them
+        static constexpr int none = -2, walls = -1;
     };
     struct Reference {
         int surface;
@@ -136,9 +154,11 @@ class MachinedSolid final : public Shape {
         double reach;  // radius of the bar's bounding sphere
         /// Whether the bar is so far away that it cannot change the value v of what is there already.
         bool isBeyond(const Vec3& p, double v) const {
+            if (bar.layer && layerBeyond(p, v)) return true;
             const double limit = std::max(v, roundingReach * blend + std::max(-v, 0.0)) + reach;
             return (p - centre).squaredNorm() > limit * limit;
         }
+        bool layerBeyond(const Vec3& p, double v) const;
     };
     Reference intern(const Primitive& primitive, double outward);
 
@@ -169,6 +189,8 @@ class MachinedSolid final : public Shape {
     std::vector<Surface> surfaces_;  // index 0: the free body
     std::vector<Reference> inside_;
     std::vector<std::vector<Reference>> cuts_;
+    std::shared_ptr<const KeptFaces> faces_;
+    std::vector<int> faceIds_;  // [groups]
 };
 
 }  // namespace escultura::shape

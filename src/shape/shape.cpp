@@ -7,6 +7,7 @@ namespace escultura::shape {
 bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius, double outside) {
     const Vec3 start = p;
     const double tolerance = 1e-9 * std::max(1.0, radius);
+    const double rough = shape.roughness();
     for (int iteration = 0; iteration < 20; ++iteration) {
         // unused rows stay zero with a unit diagonal, so that one 3x3 system serves one to three surfaces
         Mat3 g = Mat3::Zero(), gram = Mat3::Identity();
@@ -16,6 +17,13 @@ bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, do
             g.row(i) = shape.surfaceGradient(surfaces[i], p).transpose();
         }
         if (f.cwiseAbs().maxCoeff() < tolerance) return true;
+        if (iteration >= 4 && rough > 0 && f.cwiseAbs().maxCoeff() < rough) {
+            // exactly on the others; between the pieces of the free surface it would go to and fro
+            int others[3], left = 0;
+            for (int i = 0; i < count; ++i)
+                if (surfaces[i] != 0) others[left++] = surfaces[i];
+            if (left < count && projectOnto(shape, others, left, p, rough)) return true;
+        }
         for (int i = 0; i < count; ++i)
             for (int j = 0; j < count; ++j) gram(i, j) = g.row(i).dot(g.row(j)) + (i == j ? 1e-12 : 0.0);
         Vec3 step = -g.transpose() * gram.inverse() * f;

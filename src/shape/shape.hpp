@@ -27,12 +27,17 @@ class Shape {
     virtual Vec3 surfaceGradient(int surface, const Vec3& p) const = 0;
     /// A box that holds the solid.
     virtual Box3 bounds() const = 0;
+    /// How far the free surface (id 0) may jump where its pieces meet, mm: no point of it is known better there.
+    virtual double roughness() const { return 0; }
+    /// Whether only triangles with every corner on a surface may count as its own.
+    virtual bool ownsExactly(int surface) const { return surface < 0; }
 };
 
 /// Moves a point onto one, two or three surfaces at once by Newton's method (least-norm steps).
 /// @param surfaces  ids, at most three
 /// @param outside  how far outside the free surface (id 0) it is to lie instead of on it, mm
-/// @return false when it does not converge to |value| < 1e-10 * scale within the radius
+/// @return false when it does not converge to |value| < 1e-9 * scale (the free surface: or its roughness) within the
+/// radius
 bool projectOnto(const Shape& shape, const int* surfaces, int count, Vec3& p, double radius, double outside = 0);
 
 }  // namespace escultura::shape

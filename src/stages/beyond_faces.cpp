@@ -1,13 +1,76 @@
 #include "stages/beyond_faces.hpp"
 
 #include <algorithm>
+#include <atomic>
 #include <cmath>
+
+#include "stages/kept_faces.hpp"
 
 namespace escultura::stages {
 namespace {
 
-/// A design body that reaches a little beyond the flat faces of outlines, so that their own exact planes cut it and
+/// A design body that reaches a little beyond the faces that interfaces keep, so that their own exact planes cut it and
 /// not its triangles, which lie off them by the digits of a file.
+class BeyondKept final : public shape::FreeBody {
+  public:
+    BeyondKept(std::shared_ptr<const shape::FreeBody> body, const Part& part) : body_(std::move(body)) {
+        const auto faces = keptFacesOf(part);
+        for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+            if (part.interfaces[n].kind != Interface::Kind::faces) continue;
+            double beyond = 5, within = 5;
+            for (const shape::FacePatch& f : faces->patches()) {
+                if (f.interface != static_cast<int>(n)) continue;
+                beyond = std::min(beyond, 0.5 * f.clearance);
+                within = std::min({within, beyond, depthBehind(f)});
+            }
+            layers_.emplace_back(faces, static_cast<int>(n), beyond, within, 0);
+        }
+    }
+    double value(const Vec3& p) const override { return at(p).first; }
+    Vec3 gradient(const Vec3& p) const override {
+        const auto [value, layer] = at(p);
+        return layer ? layer->gradient(p) : body_->gradient(p);
+    }
+
+  private:
+    std::pair<double, const shape::FaceLayer*> at(const Vec3& p) const {
+        // a solid asks for the same place several times
+        struct Known {
+            std::uint64_t id = 0;
+            Vec3 p;
+            std::pair<double, const shape::FaceLayer*> at;
+        };
+        thread_local Known known;
+        if (known.id != id_ || known.p != p) known = {id_, p, find(p)};
+        return known.at;
+    }
+    static std::uint64_t newId() {
+        static std::atomic<std::uint64_t> last{0};
+        return ++last;
+    }
+    std::pair<double, const shape::FaceLayer*> find(const Vec3& p) const {
+        std::pair<double, const shape::FaceLayer*> r{body_->value(p), nullptr};
+        for (const shape::FaceLayer& l : layers_)
+            if (l.atLeast(p) < r.first)
+                if (const double v = l.value(p); v < r.first) r = {v, &l};
+        return r;
+    }
+    /// How deep the body goes behind a face everywhere, mm.
+    double depthBehind(const shape::FacePatch& f) const {
+        double depth = 5;
+        const std::size_t every = f.places.size() / 300 + 1;
+        for (std::size_t k = 0; k < f.places.size(); k += every) {
+            const Vec3 n = f.surface->gradient(f.places[k]);
+            while (depth > 0.02 && body_->value(f.places[k] - depth * n) > 0) depth *= 0.7;
+        }
+        return depth;
+    }
+    std::shared_ptr<const shape::FreeBody> body_;
+    std::vector<shape::FaceLayer> layers_;
+    std::uint64_t id_ = newId();
+};
+
+/// The same for flat faces with outlines.
 class BeyondFaces final : public shape::FreeBody {
   public:
     BeyondFaces(std::shared_ptr<const shape::FreeBody> body, const Part& part) : body_(std::move(body)) {
@@ -73,8 +136,10 @@ class BeyondFaces final : public shape::FreeBody {
 std::shared_ptr<const shape::FreeBody> designTrim(const Part& part, const Regions& regions) {
     const bool outlined = std::any_of(part.interfaces.begin(), part.interfaces.end(),
                                       [](const Interface& i) { return !i.outline.empty(); });
-    if (!outlined) return regions.designBody;
-    return std::make_shared<BeyondFaces>(regions.designBody, part);
+    std::shared_ptr<const shape::FreeBody> body = regions.designBody;
+    if (outlined) body = std::make_shared<BeyondFaces>(body, part);
+    if (keptFacesOf(part)) body = std::make_shared<BeyondKept>(body, part);
+    return body;
 }
 
 }  // namespace escultura::stages

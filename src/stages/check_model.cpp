@@ -8,6 +8,7 @@
 #include "base/error.hpp"
 #include "duty/load_kind.hpp"
 #include "duty/support_kind.hpp"
+#include "stages/kept_faces.hpp"
 
 namespace escultura::stages {
 namespace {
@@ -21,7 +22,7 @@ struct Place {
 class Builder {
   public:
     Builder(const Part& part, const std::vector<NamedFace>& faces, const mesh::TetMesh& mesh)
-        : part_(part), faces_(faces), mesh_(mesh) {}
+        : part_(withFaces(part)), faces_(keptFacesOf(part_) ? outOf(part_, faces) : faces), mesh_(mesh) {}
 
     CheckModel build() {
         model_.sets = part_.supportSets();
@@ -63,7 +64,7 @@ class Builder {
     std::vector<Place> places(const FaceReference& on) const {
         std::vector<Place> list;
         for (const std::string& name : on.interfaces) {
-            Place p{part_.findInterface(name), facesOf(mesh_, findFace(faces_, name, on.face))};
+            Place p{part_.findInterface(name), facesOf(mesh_, faces_, name, on.face)};
             if (p.faces.empty())
                 throw InputError(ErrorDetail{"The part does not reach an interface that is loaded or supported.",
                                              {},
@@ -165,8 +166,8 @@ class Builder {
         return mass_;
     }
 
-    const Part& part_;
-    const std::vector<NamedFace>& faces_;
+    const Part part_;
+    const std::vector<NamedFace> faces_;
     const mesh::TetMesh& mesh_;
     CheckModel model_;
     elastic::NodalForces bodyForces_;  ///< of the case that is built
@@ -193,6 +194,17 @@ std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& fa
             found.push_back(static_cast<std::int32_t>(f));
     }
     return found;
+}
+
+std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const std::vector<NamedFace>& faces,
+                                  const std::string& interface, const std::string& face) {
+    const NamedFace& first = findFace(faces, interface, face);
+    if (!first.kept) return facesOf(mesh, first);
+    std::vector<std::int32_t> all;
+    for (const NamedFace& f : faces)
+        if (f.interface == interface && f.face == face)
+            for (const std::int32_t triangle : facesOf(mesh, f)) all.push_back(triangle);
+    return all;
 }
 
 std::vector<std::size_t> casesOf(const std::vector<std::size_t>& setOf, std::size_t set) {

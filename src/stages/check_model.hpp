@@ -35,6 +35,9 @@ CheckModel checkModel(const Part& part, const std::vector<NamedFace>& faces, con
 
 /// Faces of the mesh's boundary that belong to a named face.
 std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face);
+/// The same for all surfaces that a face of an interface has. @throws InputError when it has none
+std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const std::vector<NamedFace>& faces,
+                                  const std::string& interface, const std::string& face);
 /// @throws InputError when the interface has no such face
 const NamedFace& findFace(const std::vector<NamedFace>& faces, const std::string& interface, const std::string& face);
 

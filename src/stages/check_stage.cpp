@@ -11,6 +11,7 @@
 #include "lattice/refine.hpp"
 #include "stages/field_stage.hpp"
 #include "stages/findings_stage.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/load_cases.hpp"
 #include "stages/rebuild_stage.hpp"
 #include "stages/surface_stage.hpp"
@@ -26,15 +27,51 @@ double spacingOf(const Recipe& r) {
     return r.check.level == Level::look ? lookFactor * r.elementSize : r.elementSize;
 }
 
+/// Kept faces on an imported body: for each of them the patch with most area that lies on it.
+void addKeptFaces(const Part& part, const surface::PatchedBody& body, std::vector<NamedFace>& faces) {
+    const auto kept = keptFacesOf(part);
+    if (!kept) return;
+    const surface::TriMesh& mesh = body.mesh();
+    std::vector<std::map<std::int32_t, double>> area(kept->patches().size());
+    for (std::size_t t = 0; t < mesh.triangle.size(); ++t) {
+        const Triangle& v = mesh.triangle[t];
+        const Vec3 &a = mesh.position[v[0]], &b = mesh.position[v[1]], &c = mesh.position[v[2]];
+        const Vec3 cross = (b - a).cross(c - a);
+        const auto near = kept->nearest((a + b + c) / 3, 0.1 + 1e-3 * body.bounds().diagonal());
+        if (near.patch < 0 || near.across > 1e-3 || near.normal.dot(cross.normalized()) < 0.8) continue;
+        area[static_cast<std::size_t>(near.patch)][body.patchOf()[t]] += 0.5 * cross.norm();
+    }
+    for (std::size_t k = 0; k < area.size(); ++k)
+        for (const auto& [patch, size] : area[k]) {
+            if (size < 0.05 * kept->patches()[k].area) continue;
+            const Interface& i = part.interfaces[static_cast<std::size_t>(kept->patches()[k].interface)];
+            NamedFace f;
+            f.interface = i.name;
+            f.face = keptFaceName;
+            f.surface = patch;
+            f.origin = i.origin;
+            f.axis = i.axis;
+            f.kept = kept;
+            f.group = kept->groups()[k];
+            // a patch that goes over several kept faces of one group is listed once
+            if (std::none_of(faces.begin(), faces.end(), [&](const NamedFace& known) {
+                    return known.surface == f.surface && known.interface == f.interface && known.group == f.group;
+                }))
+                faces.push_back(f);
+        }
+}
+
 /// Faces of interfaces on an imported body: of its patches the one with most area where the face should be.
 std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& body) {
     const surface::TriMesh& mesh = body.mesh();
     std::vector<NamedFace> faces;
+    addKeptFaces(part, body, faces);
     for (const Interface& i : part.interfaces)
         for (const char* face : {"bore", "side", "start", "end"}) {
             const std::string name = face;
             const bool round = name == "bore" || name == "side";
             const double radius = 0.5 * (name == "bore" ? i.boreDiameter : i.ringDiameter);
+            if (i.kind == Interface::Kind::faces) continue;
             if ((name == "bore" && !(i.boreDiameter > 0)) || (name == "side" && i.kind != Interface::Kind::pin))
                 continue;
             const double outer = 0.5 * std::max(i.ringDiameter, i.boreDiameter);

@@ -88,7 +88,7 @@ std::vector<HeldFace> heldFaces(const Part& part, const std::string& set, const 
         for (const std::string& name : support.on.interfaces) {
             if (!Part::acts(support, set) || !named.insert({name, support.on.face}).second) continue;
             std::set<std::int32_t> nodes;
-            for (auto f : facesOf(r.mesh, findFace(r.faces, name, support.on.face)))
+            for (auto f : facesOf(r.mesh, r.faces, name, support.on.face))
                 nodes.insert(r.mesh.boundary[f].begin(), r.mesh.boundary[f].end());
             held.push_back({name, {nodes.begin(), nodes.end()}});
         }

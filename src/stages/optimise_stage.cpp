@@ -14,6 +14,7 @@
 #include "base/quantity.hpp"
 #include "duty/load_kind.hpp"
 #include "duty/support_kind.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/ready.hpp"
 
 namespace escultura::stages {
@@ -183,6 +184,36 @@ class Faces {
                 }
             }
     }
+    /// Faces of a body by their triangles, halved until they are as small as cells.
+    void addTriangles(const Interface& i, std::size_t index, double step, std::vector<std::int32_t>& faces) {
+        for (const shape::FacePatch& f : i.kept->patches()) {
+            if (f.interface != i.number) continue;
+            std::vector<std::array<Vec3, 3>> open = f.triangles;
+            while (!open.empty()) {
+                const std::array<Vec3, 3> t = open.back();
+                open.pop_back();
+                std::size_t longest = 0;
+                auto edge = [&](std::size_t k) { return (t[(k + 1) % 3] - t[k]).norm(); };
+                for (std::size_t k = 1; k < 3; ++k)
+                    if (edge(k) > edge(longest)) longest = k;
+                if (edge(longest) > 1.5 * step) {
+                    const Vec3 &a = t[longest], &b = t[(longest + 1) % 3], &c = t[(longest + 2) % 3];
+                    const Vec3 middle = 0.5 * (a + b);
+                    open.push_back({a, middle, c});
+                    open.push_back({middle, b, c});
+                    continue;
+                }
+                mesh::Triangle6 six{};
+                for (std::size_t k = 0; k < 3; ++k) {
+                    six[k] = add(t[k], index);
+                    six[3 + k] = add(0.5 * (t[k] + t[(k + 1) % 3]), index);
+                }
+                faces.push_back(static_cast<std::int32_t>(mesh_.boundary.size()));
+                mesh_.boundary.push_back(six);
+                mesh_.owner.push_back(0);
+            }
+        }
+    }
     void addFace(const FaceKey& key) {
         const std::size_t index = indexOf(key.first);
         const Interface& i = part_.interfaces[index];
@@ -195,6 +226,7 @@ class Faces {
         const double step = 0.7 * grid_.spacing.minCoeff();
         const double inner = 0.5 * i.boreDiameter, outer = outerRadius(i, grid_.spacing.maxCoeff());
         const bool bore = key.second == "bore", side = key.second == "side";
+        if (i.kind == Interface::Kind::faces) return addTriangles(i, index, step, faces);
         if (!i.outline.empty()) return addOutline(i, index, key.second == "end", step, faces);
         auto ring = [&, u = u, v = v](double s) {
             return Vec3(std::cos(2 * M_PI * s) * u + std::sin(2 * M_PI * s) * v);
@@ -237,6 +269,11 @@ class Faces {
                         distance = radial.norm() - (key.second == "bore" ? 0.5 * i.boreDiameter
                                                                          : outerRadius(i, grid_.spacing.maxCoeff()));
                     }
+                    if (i.kind == Interface::Kind::faces) {
+                        const auto nearest = i.kept->nearest(grid_.position(n), 1e300, i.number);
+                        normal = nearest.normal;
+                        distance = nearest.height;
+                    }
                     const double half = 0.5 * normal.cwiseAbs().dot(grid_.spacing);
                     if (std::abs(distance) <= slack * half) near.insert(n);
                 }
@@ -261,7 +298,8 @@ class Faces {
 
 class Builder {
   public:
-    Builder(const Part& part, double cellSize, std::vector<std::string>* notes) : part_(part), notes_(notes) {
+    Builder(const Part& part, double cellSize, std::vector<std::string>* notes)
+        : part_(withFaces(part)), notes_(notes) {
         const Regions regions = loadRegions(part, Box3{Vec3::Zero(), Vec3::Ones()});
         p_.grid = gridOver(part, designBox(part, regions), cellSize);
         fillUse(regions);
@@ -478,7 +516,7 @@ class Builder {
         note("A symmetry plane that does not lie along the grid is not kept while the field is made.");
     }
 
-    const Part& part_;
+    const Part part_;
     std::vector<std::string>* notes_;
     optimise::Problem p_;
     std::vector<std::vector<std::size_t>> kept_;  ///< [interfaces] solid cells

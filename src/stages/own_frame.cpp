@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "base/parallel.hpp"
+#include "stages/kept_faces.hpp"
 
 namespace escultura::stages {
 namespace {
@@ -113,13 +114,19 @@ OwnFrame ownFrame(const Part& part, const field::DensityField& field) {
 }
 
 Part into(const OwnFrame& frame, const Part& part) {
-    Part p = part;
+    Part p = withFaces(part);
+    if (const auto faces = keptFacesOf(p)) {
+        const auto own = into(frame, *faces);
+        for (Interface& i : p.interfaces)
+            if (i.kept) i.kept = own;
+    }
     p.designSpace = into(frame, part.designSpace);
     for (Interface& i : p.interfaces) {
         i.origin = frame.given(i.origin);
         i.axis = frame.directionInto(i.axis);
         for (auto& loop : i.outline)
             for (Vec3& d : loop) d = frame.directionInto(d);
+        for (Vec3& place : i.places) place = frame.given(place);
     }
     for (KeepOut& k : p.keepOuts) {
         const Box3 box = into(frame, Box3{k.low, k.high});

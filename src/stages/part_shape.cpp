@@ -12,6 +12,7 @@
 #include "base/quantity.hpp"
 #include "exchange/body_files.hpp"
 #include "stages/beyond_faces.hpp"
+#include "stages/kept_faces.hpp"
 #include "surface/mesh_body.hpp"
 
 namespace escultura::stages {
@@ -60,6 +61,34 @@ void setOutline(const Interface& i, double grown, shape::RoundBar& bar) {
     bar.grown = grown;
     bar.radius += grown;
     bar.rounding = 0;  // its depth is kept everywhere
+}
+
+/// The material that an interface of faces keeps, as a bar. @param before, grown  beyond the faces and their borders,
+/// mm
+shape::RoundBar layerOf(const Interface& i, const std::shared_ptr<const shape::KeptFaces>& faces, double before,
+                        double depth, double grown) {
+    Box3 box;
+    for (const shape::FacePatch& f : faces->patches())
+        if (f.interface == i.number) {
+            box.include(f.box.low);
+            box.include(f.box.high);
+        }
+    const double reach = std::max(before, depth) + grown;
+    shape::RoundBar bar{box.centre(), i.axis, 0, 0.5 * box.diagonal() + reach, 0};
+    bar.layer = std::make_shared<const shape::FaceLayer>(faces, i.number, before, depth, grown);
+    return bar;
+}
+
+/// How far the material of kept faces goes on before them until it is cut, mm.
+double beforeFaces(const Interface& i, const shape::KeptFaces& faces) {
+    double least = i.start.clearance;
+    for (const shape::FacePatch& f : faces.patches())
+        if (f.interface == i.number) least = std::min(least, f.clearance);
+    return 0.5 * std::min(least, 10.0);
+}
+
+bool isOfFaces(const Interface& i) {
+    return i.kind == Interface::Kind::faces;
 }
 
 /// Every cut of a part as primitives; the first of each is the one that carries a named face.
@@ -179,8 +208,14 @@ Regions loadRegions(const Part& part, const Box3& fieldBounds) {
 std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field) {
     std::vector<field::KeptCells> kept;
     const double cell = field.spacing.maxCoeff();
-    for (const Interface& i : part.interfaces) {
+    const auto faces = keptFacesOf(part);
+    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+        Interface i = part.interfaces[n];
+        i.number = static_cast<int>(n);
         field::KeptCells k{i.name, {}};
+        // a layer of less than two cells would fall apart into single ones
+        const shape::RoundBar layer =
+            isOfFaces(i) ? layerOf(i, faces, 0, std::max(i.length, 2 * cell), 0) : shape::RoundBar{};
         // a bare bore is reached by the cells around it
         const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter + 3 * cell);
         const shape::Outline outline(i.axis, outlineOf(i));
@@ -188,6 +223,11 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
         around.include(i.origin);
         around.include(i.origin + i.length * i.axis);
         around = around.grown(outer);
+        if (isOfFaces(i)) {
+            around = Box3{};
+            around.include(layer.start);
+            around = around.grown(layer.radius);
+        }
         std::array<int, 3> first, last;
         for (int a = 0; a < 3; ++a) {
             first[a] =
@@ -199,6 +239,10 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
             for (int y = first[1]; y < last[1]; ++y)
                 for (int x = first[0]; x < last[0]; ++x) {
                     const std::size_t c = field.index(x, y, z);
+                    if (isOfFaces(i)) {
+                        if (layer.distance(field.centre(c)) <= 0) k.cells.push_back(c);
+                        continue;
+                    }
                     const Vec3 d = field.centre(c) - i.origin;
                     const double along = d.dot(i.axis);
                     if (along < 0 || along > i.length) continue;
@@ -220,11 +264,13 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
 
 std::vector<char> voidCells(const Part& part, const Regions& regions, const field::DensityField& field) {
     const auto cuts = cutVolumes(part);
+    const auto faces = keptFacesOf(part);
     std::vector<char> isVoid(field.count(), 0);
     parallelFor(field.count(), [&](std::size_t c) {
         const Vec3 p = field.centre(c);
         for (const auto& cut : cuts)
             if (inside(cut.primitives, p)) isVoid[c] = 1;
+        if (faces && faces->before(p).value > 0) isVoid[c] = 1;
         for (const auto& body : regions.keepOutBodies)
             if (body->value(p) < 0) isVoid[c] = 1;
     });
@@ -255,11 +301,13 @@ std::vector<Primitive> sidesOf(const Box3& box) {
 }  // namespace
 
 std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces) {
+    const auto kept = keptFacesOf(part);
     for (NamedFace& f : faces)
         if (const Interface* i = part.findInterface(f.interface)) {
             f.origin = i->origin;
             f.axis = i->axis;
             f.outline = outlineOf(*i);
+            if (isOfFaces(*i)) f.kept = kept;
         }
     return faces;
 }
@@ -323,7 +371,17 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
     if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies)
         r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, edges.radius);
-    for (const Interface& i : part.interfaces) {
+    const auto faces = keptFacesOf(part);
+    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+        Interface i = part.interfaces[n];
+        if (isOfFaces(i)) {
+            i.number = static_cast<int>(n);
+            const shape::RoundBar bar =
+                layerOf(i, faces, std::min(margin, 0.9 * beforeFaces(i, *faces)), i.length, beyondBody(regions, edges));
+            r.solid->addBar(bar, i.blendRadius);
+            r.bars.push_back(bar);
+            continue;
+        }
         if (i.ringDiameter <= 0) continue;
         auto beyond = [&](const InterfaceEnd& end) {
             return end.kind == EndKind::flat ? std::min(margin, 0.9 * end.clearance) : ringExtension(i, end);
@@ -353,7 +411,14 @@ std::vector<std::vector<shape::Primitive>> cutPrimitives(const Part& part, doubl
 
 std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& regions, double slack) {
     std::vector<shape::RoundBar> bars;
-    for (const Interface& i : part.interfaces) {
+    const auto faces = keptFacesOf(part);
+    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+        Interface i = part.interfaces[n];
+        i.number = static_cast<int>(n);
+        if (isOfFaces(i)) {
+            bars.push_back(layerOf(i, faces, 2 * beforeFaces(i, *faces), i.length, 0));
+            continue;
+        }
         const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
         bars.push_back({i.origin - before * i.axis, i.axis, before + i.length + after,
                         0.5 * std::max(i.ringDiameter, i.boreDiameter), 0});
@@ -472,6 +537,21 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
     return features;
 }
 
+/// Cuts the space before kept faces away, which leaves them exact, and names them.
+static void addKeptFaces(const Part& part, const std::shared_ptr<const shape::KeptFaces>& faces, PartShape& r) {
+    const std::vector<int> ids = r.solid->addFaces(faces);
+    for (int g = 0; g < faces->groupCount(); ++g) {
+        const auto first = std::find(faces->groups().begin(), faces->groups().end(), g) - faces->groups().begin();
+        const Interface& i =
+            part.interfaces[static_cast<std::size_t>(faces->patches()[static_cast<std::size_t>(first)].interface)];
+        NamedFace f{i.name,  keptFaceName, ids[static_cast<std::size_t>(g)], i.origin, i.axis, -endless,
+                    endless, endless};
+        f.kept = faces;
+        f.group = g;
+        r.faces.push_back(f);
+    }
+}
+
 PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      const DesignEdges& edges) {
     PartShape r;
@@ -495,7 +575,19 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
     std::shared_ptr<const shape::FreeBody> trim;
     if (regions.designBody) r.solid->addTrim(trim = designTrim(part, regions), false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, 1);
-    for (const Interface& i : part.interfaces) {
+    const auto faces = keptFacesOf(part);
+    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+        Interface i = part.interfaces[n];
+        if (isOfFaces(i)) {
+            i.number = static_cast<int>(n);
+            const double before = beforeFaces(i, *faces);
+            const shape::RoundBar bar = layerOf(i, faces, before, i.length, beyondBody(regions, edges));
+            r.solid->addBar(bar, i.blendRadius);
+            r.bars.push_back(bar);
+            // the depth behind its faces is kept whatever is rounded beside it; its far edge comes out blunt
+            r.solid->addKept(layerOf(i, faces, before, 1.1 * i.length, 0), trim);
+            continue;
+        }
         if (i.ringDiameter <= 0) continue;
         const double after = ringExtension(i, i.end);
         double before = ringExtension(i, i.start);
@@ -537,6 +629,7 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
         }
         r.faces.push_back(f);
     }
+    if (faces) addKeptFaces(part, faces, r);
     return r;
 }
 

@@ -9,6 +9,7 @@
 #include "duty/recipe.hpp"
 #include "field/threshold.hpp"
 #include "shape/field_body.hpp"
+#include "shape/kept_faces.hpp"
 #include "shape/machined_solid.hpp"
 #include "solid/feature.hpp"
 #include "surface/mesh_body.hpp"
@@ -20,14 +21,17 @@ using namespace duty;
 /// A machined face of an interface on the solid.
 struct NamedFace {
     std::string interface;                             ///< name of the interface
-    std::string face;                                  ///< "bore", "side", "start", "end"
+    std::string face;                                  ///< "bore", "side", "start", "end", "face"
     int surface = 0;                                   ///< surface id of the solid
     Vec3 origin = Vec3::Zero(), axis = Vec3::UnitX();  ///< start of the interface and its axis
     double low = 0, high = 0;                          ///< along the axis, mm: the face's points lie between
     double radius = 0;                                 ///< largest distance from the axis, mm
     std::vector<std::vector<Vec3>> outline{};          ///< polygons that hold it instead; empty: the radius does
+    std::shared_ptr<const shape::KeptFaces> kept{};    ///< of an interface of faces, and its group there
+    int group = 0;
     /// Whether a point of the surface belongs to this face.
     bool holds(const Vec3& p) const {
+        if (kept) return kept->holds(group, p, 1e-3);
         const Vec3 d = p - origin;
         const double along = d.dot(axis);
         if (along < low || along > high || (d - along * axis).norm() > radius) return false;

@@ -9,6 +9,7 @@
 #include "duty/load_kind.hpp"
 #include "duty/support_kind.hpp"
 #include "stages/forecast.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/plausible.hpp"
 
 namespace escultura::stages {
@@ -20,6 +21,17 @@ using Place = ReadyNote::Place;
 /// Points spread over a face, with its outward normals.
 std::vector<std::pair<Vec3, Vec3>> facePoints(const Interface& i, const std::string& face) {
     std::vector<std::pair<Vec3, Vec3>> points;
+    if (i.kind == Interface::Kind::faces && i.kept) {
+        for (const shape::FacePatch& f : i.kept->patches()) {
+            if (f.interface != i.number) continue;
+            const std::size_t every = f.places.size() / 12 + 1;
+            for (std::size_t k = 0; k < f.places.size(); k += every)
+                points.emplace_back(f.places[k], f.surface->gradient(f.places[k]));
+            for (std::size_t k = 0; k < f.border.size(); k += f.border.size() / 12 + 1)
+                points.emplace_back(f.border[k].a, f.surface->gradient(f.border[k].a));
+        }
+        return points;
+    }
     const auto [u, v] = perpendicular(i.axis);
     const bool side = face == "bore" || face == "side";
     if (!side && !i.outline.empty()) {
@@ -58,7 +70,8 @@ bool hasResultant(const Part& part, const LoadCase& c) {
 }  // namespace
 
 std::vector<std::string> freeMotionsOf(const Part& part, const std::string& set) {
-    mesh::TetMesh points;  // points only: the constraints name them
+    if (!knowsFaces(part)) return {};  // their file tells, and is read with the field: the mesh is looked at anyway
+    mesh::TetMesh points;              // points only: the constraints name them
     elastic::Supports supports;
     for (const Interface& i : part.interfaces) {
         points.position.push_back(i.origin);

@@ -96,7 +96,13 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
     r.pieces = m.pieces;
     r.surfaceGenus = surface.measures.genus;
     // faces of interfaces, where the implicit solid has them, on the solid's surfaces
+    std::string kept;
     for (NamedFace f : surface.faces) {
+        if (f.kept) {
+            if (kept.find("'" + f.interface + "'") == std::string::npos)
+                kept += (kept.empty() ? "'" : ", '") + f.interface + "'";
+            continue;
+        }
         int best = -1;
         for (std::size_t s = 0; s < r.solid.surfaces.size(); ++s) {
             const auto& x = r.solid.surfaces[s];
@@ -119,6 +125,9 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
         f.surface = best;
         r.faces.push_back(f);
     }
+    if (!kept.empty())
+        r.problems.push_back("The solid cannot have faces of the original yet, so it lacks those of " + kept +
+                             ": check and release the surface.");
     if (!cage.within) r.problems.push_back("The cage does not keep its tolerance: see its figures.");
     if (!cage.folded.empty())
         r.problems.push_back("The limit surface folds over in " + std::to_string(cage.folded.size()) +

@@ -487,6 +487,7 @@ SurfaceResult surfaceInFrame(const Part& part, const FieldResult& field, const R
     }
     SurfaceResult& r = built.r;
     const PartShape& final = built.body;
+    surface::disownInexact(*final.solid, r.mesh);
     const std::vector<char>& shaped = edited.shaped;
     r.mass = r.measures.volume * part.material.density;
     measureBores(part, built.vertexSurfaces, r);

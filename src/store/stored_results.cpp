@@ -125,7 +125,7 @@ std::vector<char> written(const T& value) {
 }
 
 void describe(Archive& a, NamedFace& f) {
-    a.all(f.interface, f.face, f.surface, f.origin, f.axis, f.low, f.high, f.radius, f.outline);
+    a.all(f.interface, f.face, f.surface, f.origin, f.axis, f.low, f.high, f.radius, f.outline, f.group);
 }
 void describe(Archive& a, BoreFigure& b) {
     a.all(b.interface, b.nominal, b.measured, b.error);
@@ -332,11 +332,11 @@ T restored(const char* data, std::size_t size) {
 template <class Visit>
 void eachStored(const Visit& visit) {
     visit(static_cast<const MadeField*>(nullptr), "made field 1");
-    visit(static_cast<const SurfaceResult*>(nullptr), "surface 4");
+    visit(static_cast<const SurfaceResult*>(nullptr), "surface 5");
     visit(static_cast<const CageResult*>(nullptr), "cage 2");
-    visit(static_cast<const RebuildResult*>(nullptr), "solid 3");
+    visit(static_cast<const RebuildResult*>(nullptr), "solid 4");
     // the number tells the layout: what an earlier version stored otherwise is not read, hence out of date
-    visit(static_cast<const CheckResult*>(nullptr), "check 5");
+    visit(static_cast<const CheckResult*>(nullptr), "check 6");
     visit(static_cast<const FindingsResult*>(nullptr), "findings 4");
     visit(static_cast<const HotspotTests*>(nullptr), "tests 5");
     visit(static_cast<const AnalysisResult*>(nullptr), "analysis 1");

@@ -20,7 +20,8 @@ std::int16_t ownerOf(const shape::Shape& shape, const lattice::TetComplex& c, co
     std::vector<std::int16_t> candidates;
     for (auto v : t)
         for (auto id : c.surfaces[v].id)
-            if (id >= 0 && (common.count() == 0 || common.has(id))) candidates.push_back(id);
+            if (id >= 0 && (common.count() == 0 ? !shape.ownsExactly(id) : common.has(id))) candidates.push_back(id);
+    if (candidates.empty()) return 0;
     const Vec3 middle = (c.position[t[0]] + c.position[t[1]] + c.position[t[2]]) / 3;
     const Vec3 across = (c.position[t[1]] - c.position[t[0]]).cross(c.position[t[2]] - c.position[t[0]]);
     const Vec3 normal = across.normalized();
@@ -58,6 +59,7 @@ TriMesh boundaryOf(const shape::Shape& shape, const lattice::TetComplex& complex
             }
             v = renumber[v];
         }
+    disownInexact(shape, mesh);
     if (tetOfTriangle) *tetOfTriangle = std::move(faces.tet);
     if (vertexOfMesh) *vertexOfMesh = std::move(original);
     return mesh;
@@ -98,6 +100,18 @@ void followShape(const shape::Shape& shape, const std::vector<lattice::SurfaceSe
         const int ids[3] = {set.id[0], set.id[1], set.id[2]};
         Vec3 p = mesh.position[v];
         if (projectOnto(shape, ids, set.count(), p, reach)) mesh.position[v] = p;
+    });
+}
+
+void disownInexact(const shape::Shape& shape, TriMesh& mesh) {
+    constexpr double off = 2e-7;  // mm
+    parallelFor(mesh.triangle.size(), [&](std::size_t t) {
+        if (!shape.ownsExactly(mesh.owner[t])) return;
+        for (auto v : mesh.triangle[t])
+            if (std::abs(shape.surfaceValue(mesh.owner[t], mesh.position[v])) > off) {
+                mesh.owner[t] = 0;
+                return;
+            }
     });
 }
 

@@ -40,6 +40,9 @@ TriMesh extractSurface(const shape::Shape& shape, double spacing, bool sharpEdge
 void followShape(const shape::Shape& shape, const std::vector<lattice::SurfaceSet>& vertexSurfaces, double reach,
                  TriMesh& mesh);
 
+/// Gives triangles whose corners do not all lie on their surface to the free one, where the surface owns exactly.
+void disownInexact(const shape::Shape& shape, TriMesh& mesh);
+
 /// The boundary of tetrahedra as a surface with owners.
 /// @param tetOfTriangle  receives the tetrahedron behind each triangle; may be null
 /// @param vertexOfMesh   receives the complex's vertex of each surface vertex; may be null

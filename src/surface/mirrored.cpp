@@ -41,6 +41,10 @@ class LowerPart final : public shape::Shape {
         for (const MirrorPlane& m : planes_) box.high[m.axis] = std::min(box.high[m.axis], m.at);
         return box;
     }
+    double roughness() const override { return whole_.roughness(); }
+    bool ownsExactly(int surface) const override {
+        return surface < whole_.surfaceCount() && whole_.ownsExactly(surface);
+    }
     int idOf(std::size_t plane) const { return whole_.surfaceCount() + static_cast<int>(plane); }
 
   private:
@@ -50,6 +54,7 @@ class LowerPart final : public shape::Shape {
 
 /// The surface that each surface becomes; nothing when one has no image.
 std::optional<std::vector<int>> imagesOf(const shape::MachinedSolid& solid, const MirrorPlane& plane) {
+    if (solid.keepsFaces()) return std::nullopt;  // faces of a body have no images that are known
     std::vector<int> image{0};
     const double near = 1e-7 * std::max(1.0, solid.bounds().diagonal());
     for (int i = 1; i < solid.surfaceCount(); ++i) {

@@ -11,6 +11,7 @@ LoadKind bearingLoad() {
     k.apply = [](const Load& l, LoadTarget& t) {
         const Vec3 force = t.share * (t.axes * l.force);
         for (const LoadedFace& f : t.faces) {
+            requireRound(f.interface);
             elastic::addBearing(t.mesh, f.faces, f.interface.axis, f.middle, force, t.forces);
             t.meant.add(force, f.middle);
         }
@@ -18,7 +19,8 @@ LoadKind bearingLoad() {
     k.describe = forceAndMomentText;
     k.marks = forceMarks;
     k.require = [](const Load& l, const Part& part, const Node& n) {
-        if (l.on.face != "bore") n.at("face").refuse("bore: a bearing load acts on a bore", "'" + l.on.face + "'");
+        if (l.on.face != "bore" && l.on.face != keptFaceName)
+            n.at("face").refuse("bore, or round faces: a bearing load acts on a bore", "'" + l.on.face + "'");
         requireForce(l, part, n);
     };
     k.nominal = [](const Load& l, const Part& part) { return nominalOnFaces(l, part); };

@@ -4,6 +4,7 @@
 #include <cmath>
 
 #include "duty/part_node.hpp"
+#include "shape/kept_faces.hpp"
 
 namespace escultura::duty {
 
@@ -76,6 +77,12 @@ std::vector<OddLoad> oddStress(const Load& l, const Part& part, double factor) {
     double area = 0;
     for (const std::string& name : l.on.interfaces) {
         const Interface& i = *part.findInterface(name);
+        if (i.kind == Interface::Kind::faces) {
+            if (!i.kept) return {};  // their file tells the area, and is not read yet
+            for (const shape::FacePatch& f : i.kept->patches())
+                if (f.interface == i.number) area += f.area;
+            continue;
+        }
         const double outer = 2 * outerRadius(i);
         area += l.on.face == "bore"   ? i.boreDiameter * i.length
                 : l.on.face == "side" ? outer * i.length

@@ -7,6 +7,7 @@ namespace {
 Vec3 nominalNormal(const Interface& i, const std::string& face, const Vec3& at) {
     if (face == "start") return -i.axis;
     if (face == "end") return i.axis;
+    if (face == keptFaceName) return keptNormal(i, at);
     const Vec3 d = at - i.origin;
     const Vec3 r = (d - d.dot(i.axis) * i.axis).normalized();
     return face == "side" ? r : Vec3(-r);
@@ -28,7 +29,9 @@ std::vector<LoadMark> marks(const Load& l, const Part& part, double factor) {
     std::vector<LoadMark> list;
     for (const std::string& name : l.on.interfaces) {
         const Interface& i = *part.findInterface(name);
-        const Vec3 into = l.on.face == "start" ? i.axis : l.on.face == "end" ? Vec3(-i.axis) : perpendicular(i.axis)[0];
+        const Vec3 into = l.on.face == "start" || l.on.face == keptFaceName ? i.axis
+                          : l.on.face == "end"                              ? Vec3(-i.axis)
+                                                                            : perpendicular(i.axis)[0];
         LoadMark m = arrowMark(faceMiddle(i, l.on.face) - outerRadius(i) * into, factor * l.pressure * into, name,
                                formatNumber(factor * l.pressure, 3) + " MPa");
         m.endsAt = true;

@@ -9,6 +9,7 @@ SupportKind cylindricalSupport() {
     k.motionsKey = "held";
     k.motions = {"radial", "axial", "tangential"};
     k.apply = [](const Support& s, const SupportTarget& t) {
+        requireRound(t.interface);
         for (const std::int32_t n : t.nodes) {
             const Vec3 radial = t.radial(n), axis = t.interface.axis;
             const Vec3 directions[3] = {radial, axis, axis.cross(radial)};
@@ -24,8 +25,8 @@ SupportKind cylindricalSupport() {
         return std::optional(held);
     };
     k.require = [](const Support& s, const Node& n) {
-        if (s.on.face != "bore" && s.on.face != "side")
-            n.at("face").refuse("a bore or the side of a pin", "'" + s.on.face + "'");
+        if (s.on.face != "bore" && s.on.face != "side" && s.on.face != keptFaceName)
+            n.at("face").refuse("a bore, the side of a pin or round faces", "'" + s.on.face + "'");
     };
     return k;
 }
