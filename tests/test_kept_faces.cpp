@@ -6,6 +6,7 @@
 #include <fstream>
 #include <iterator>
 
+#include "base/quantity.hpp"
 #include "box_mesh.hpp"
 #include "duty/part_edit.hpp"
 #include "exchange/step_faces.hpp"
@@ -14,6 +15,7 @@
 #include "project/run.hpp"
 #include "shape/kept_faces.hpp"
 #include "stages/face_choice.hpp"
+#include "stages/optimise_stage.hpp"
 #include "stages/part_shape.hpp"
 #include "step_bracket.hpp"
 
@@ -109,6 +111,13 @@ class TestKeptFaces : public QObject {
                json::array({{{"kind", "pressure"}, {"interfaces", {"seat"}}, {"face", "face"}, {"pressure", 1.5}}})}}});
         if (change) change(part);
         return made_up::writeLever(dir_.path().toStdString(), part, f);
+    }
+
+    static std::string told(const stages::CaseResult& x) {
+        std::string text = x.name + ":";
+        for (const Vec3& v : {x.applied, x.meant, x.appliedMoment, x.meantMoment})
+            text += " (" + formatNumber(v[0], 6) + ", " + formatNumber(v[1], 6) + ", " + formatNumber(v[2], 6) + ")";
+        return text;
     }
 
   private slots:
@@ -240,6 +249,101 @@ class TestKeptFaces : public QObject {
                     stages::faceAt({stl, "mm", 0, {}}, Vec3(11, 7, 5));
                 }).find("No face") != std::string::npos);
     }
+    /// Faces of triangles that are alike are not taken for one; two places on one of them are.
+    void alikeFacesAreSeveral() {
+        const std::string stl = dir_.path().toStdString() + "/plate.stl";
+        exchange::writeStl(stl, made_up::boxMesh({0, 0, 0}, {30, 20, 10}), "plate");
+        json j = json::parse(duty::readPart(part()).text);
+        j["original"] = j["design_space"] = {{"body", "plate.stl"}};
+        j["interfaces"] = json::array({{{"name", "both"},
+                                        {"kind", "faces"},
+                                        {"origin", {15, 10, 5}},
+                                        {"axis", {0, 0, 1}},
+                                        {"length", 2},
+                                        {"faces", {{11, 7, 10}, {11, 7, 0}, {21, 13, 0}}}}});
+        j["supports"] = json::array();
+        j["load_cases"] = json::array();
+        const auto kept = stages::keptFacesOf(duty::parsePart(j.dump(), dir_.path().toStdString() + "/lever.json"));
+        QCOMPARE(kept->patches().size(), std::size_t(2));
+        QCOMPARE(kept->groupCount(), 2);
+        // outside before both, inside behind both; the layer two millimetres deep on either side
+        QVERIFY(std::abs(kept->before({12, 9, 11.5}).value - 1.5) < 1e-9);
+        QVERIFY(std::abs(kept->before({12, 9, -1}).value - 1) < 1e-9);
+        QVERIFY(std::abs(kept->before({12, 9, 4}).value + 4) < 1e-9);
+        QVERIFY(std::abs(kept->layer({12, 9, 9}, 0, 1, 2, 0) + 1) < 1e-9);
+        QVERIFY(kept->layer({12, 9, 5}, 0, 1, 2, 0) > 2.5);  // far from it a bound
+    }
+    /// A cone, a torus and a sphere by hand: distances, and gradients of length one that lead back to them.
+    void elementarySurfaces() {
+        SurfaceForm f;
+        f.point = Vec3(1, 2, 3);
+        f.axis = Vec3(2, -1, 2).normalized();
+        const auto [u, v] = perpendicular(f.axis);
+        auto at = [&, u = u, v = v](double along, double r, double a) {
+            return Vec3(f.point + along * f.axis + r * (std::cos(a) * u + std::sin(a) * v));
+        };
+        auto leadsBack = [](const shape::ExactSurface& s, const Vec3& p) {
+            Vec3 n;
+            const double d = s.distance(p, n);
+            return std::abs(n.norm() - 1) < 1e-12 && std::abs(s.distance(p - d * n)) < 1e-9;
+        };
+        for (const double sense : {1.0, -1.0}) {
+            f.sense = sense;
+            f.kind = SurfaceForm::Kind::cone;
+            f.angle = 30 * M_PI / 180;
+            // 10 along the axis the cone is 10 tan 30 wide; 2 further out it is 2 cos 30 away
+            const auto cone = shape::exactSurface(f);
+            const Vec3 beside = at(10, 10 * std::tan(f.angle) + 2, 0.7);
+            QVERIFY(std::abs(cone->distance(beside) - sense * 2 * std::cos(f.angle)) < 1e-12);
+            QVERIFY(leadsBack(*cone, beside));
+            f.kind = SurfaceForm::Kind::torus;
+            f.radius = 20;
+            f.tube = 5;
+            const auto torus = shape::exactSurface(f);
+            QVERIFY(std::abs(torus->distance(at(3, 24, 2.1)) - 0) < 1e-12);  // 3-4-5
+            QVERIFY(std::abs(torus->distance(at(6, 28, 1)) - sense * 5) < 1e-12);
+            QVERIFY(leadsBack(*torus, at(6, 28, 1)));
+            f.kind = SurfaceForm::Kind::sphere;
+            f.radius = 7;
+            const auto sphere = shape::exactSurface(f);
+            QVERIFY(std::abs(sphere->distance(at(6, 8, 4)) - sense * 3) < 1e-12);
+            QVERIFY(leadsBack(*sphere, at(6, 8, 4)));
+        }
+        f.kind = SurfaceForm::Kind::free;
+        QVERIFY_EXCEPTION_THROWN(shape::exactSurface(f), std::invalid_argument);
+    }
+    /// The optimiser's grid carries what is meant on faces: forces, and a pressure by the file's own area.
+    void theGridCarriesLoadsOnFaces() {
+        const auto p = duty::readPart(part());
+        const auto problem = stages::gridProblem(p, 4);
+        QCOMPARE(problem.cases.size(), std::size_t(2));
+        QVERIFY(!problem.holds.empty());
+        for (std::size_t c = 0; c < 2; ++c) {
+            Vec3 sum = Vec3::Zero();
+            for (const auto& [node, force] : problem.cases[c].forces) sum += force;
+            if (c == 0)
+                QVERIFY2((sum - Vec3(300, -200, 500)).norm() < 1e-6, qPrintable(QString::number(sum.norm())));
+            else
+                QVERIFY2(std::abs(sum.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 5e-3,
+                         qPrintable(QString::number(sum.dot(bracket_.turn.col(2)))));
+        }
+    }
+    /// The original is checked by its own faces.
+    void theOriginalIsCheckedByItsFaces() {
+        Progress progress;
+        project::Project p = project::openPart(part(), progress);
+        auto recipe = project::addOriginal(p).recipe;
+        recipe.elementSize = 5;
+        project::run(p, recipe, project::Stage::findings, progress);
+        const auto check = p.check(recipe);
+        QVERIFY(check);
+        for (const auto& x : check->cases) {
+            QVERIFY2(x.appliedAsMeant, told(x).c_str());
+            QVERIFY((x.reaction + x.applied).norm() < 1e-6 * x.applied.norm());
+        }
+        QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 5e-3,
+                 qPrintable(QString::number(check->cases[1].applied.dot(bracket_.turn.col(2)))));
+    }
     /// What is wrong with an interface of faces is named.
     void refusals() {
         const duty::Part good = duty::readPart(part());
@@ -343,13 +447,12 @@ class TestKeptFaces : public QObject {
             QVERIFY2(least > 0.99 * i.length, qPrintable(what + QString::number(least)));
         }
         for (const auto& x : check->cases) {
-            QVERIFY(x.appliedAsMeant);
+            QVERIFY2(x.appliedAsMeant, told(x).c_str());
             QVERIFY((x.reaction + x.applied).norm() < 1e-6 * x.applied.norm());
         }
         QVERIFY((check->cases[0].applied - Vec3(300, -200, 500)).norm() < 1e-6);
-        // a pressure on the seat, along the bracket's height: its projected area, less what elements as long as a fifth
-        // of it leave out along its border
-        QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 0.06,
+        // a pressure on the seat, along the bracket's height: its projected area
+        QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 5e-3,
                  qPrintable(QString::number(check->cases[1].applied.dot(bracket_.turn.col(2)))));
     }
 };

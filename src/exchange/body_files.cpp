@@ -267,7 +267,7 @@ Format formatOf(const std::string& path, const std::string& bytes) {
     if (bytes.size() >= 84) std::memcpy(&count, &bytes[80], 4);
     if (bytes.size() >= 84 && bytes.size() == 84 + 50ull * count) return Format::stl;
     if (start.rfind("PK\x03\x04", 0) == 0) return Format::package;
-    if (start.find("ISO-10303-21") != std::string::npos) return Format::step;
+    if (isStep(start)) return Format::step;
     if (start.rfind("ply", 0) == 0) return Format::ply;
     if (start.rfind("solid", 0) == 0 && start.find("facet") != std::string::npos) return Format::asciiStl;
     if (hasLine("v ") || hasLine("f ")) return Format::obj;
@@ -324,13 +324,10 @@ std::vector<NamedBody> readBodies(const std::string& path, const std::string& le
     } else {
         for (NamedBody& b : all) b.mesh = surface::weld(b.mesh);
     }
-    std::set<std::string> used;
-    for (std::size_t k = 0; k < all.size(); ++k) {
-        std::string& name = all[k].name;
-        if (name.empty()) name = "body " + std::to_string(k + 1);
-        const std::string own = name;
-        for (int n = 2; !used.insert(name).second; ++n) name = own + " (" + std::to_string(n) + ")";
-    }
+    std::vector<std::string> names;
+    for (const NamedBody& b : all) names.push_back(b.name);
+    names = ownNames(std::move(names));
+    for (std::size_t k = 0; k < all.size(); ++k) all[k].name = names[k];
     return all;
 }
 

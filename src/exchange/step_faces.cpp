@@ -25,9 +25,9 @@
 #include <gp_Pln.hxx>
 #include <gp_Sphere.hxx>
 #include <gp_Torus.hxx>
-#include <set>
 
 #include "base/error.hpp"
+#include "exchange/step_reader.hpp"
 #include "exchange/step_shape.hpp"
 
 namespace escultura::exchange {
@@ -406,16 +406,13 @@ std::vector<BodyFace> readStepFaces(const std::string& path, const std::vector<s
     const StepShape step(path, 0.05);
     try {
         // names as readBodies() makes them
+        std::vector<std::string> names;
+        for (const auto& [shape, name] : step.bodies()) names.push_back(name);
+        names = ownNames(std::move(names));
         std::vector<TopoDS_Shape> bodies;
-        std::set<std::string> used;
-        for (std::size_t k = 0; k < step.bodies().size(); ++k) {
-            std::string name = step.bodies()[k].second;
-            if (name.empty()) name = "body " + std::to_string(k + 1);
-            const std::string own = name;
-            for (int n = 2; !used.insert(name).second; ++n) name = own + " (" + std::to_string(n) + ")";
-            if (wanted.empty() || std::count(wanted.begin(), wanted.end(), name))
+        for (std::size_t k = 0; k < names.size(); ++k)
+            if (wanted.empty() || std::count(wanted.begin(), wanted.end(), names[k]))
                 bodies.push_back(step.bodies()[k].first);
-        }
         FaceReader reader(step, bodies);
         return std::move(reader.faces);
     } catch (const Standard_Failure& e) {
@@ -427,7 +424,7 @@ bool isStepFile(const std::string& path) {
     std::ifstream in(path, std::ios::binary);
     std::string start(4096, ' ');
     in.read(start.data(), static_cast<std::streamsize>(start.size()));
-    return start.find("ISO-10303-21") != std::string::npos;
+    return isStep(start);
 }
 
 }  // namespace escultura::exchange

@@ -17,6 +17,8 @@
 #include <Transfer_TransientProcess.hxx>
 #include <XSControl_TransferReader.hxx>
 #include <XSControl_WorkSession.hxx>
+#include <mutex>
+#include <set>
 
 #include "base/error.hpp"
 #include "exchange/step_shape.hpp"
@@ -50,6 +52,9 @@ bool addFace(const TopoDS_Face& face, surface::TriMesh& mesh) {
 
 StepShape::StepShape(const std::string& path, double deviation) : path_(path) {
     const char* const anything = "at least one solid or shell";
+    // the kernel keeps its translation's settings for all readers
+    static std::mutex reading;
+    const std::lock_guard lock(reading);
     Message::DefaultMessenger()->RemovePrinters(STANDARD_TYPE(Message_Printer));
     try {
         if (reader_.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("contents", anything, "a damaged file");
@@ -80,6 +85,21 @@ std::string StepShape::nameOf(const TopoDS_Shape& shape) const {
 
 void StepShape::refuse(const std::string& place, const std::string& expected, const std::string& found) const {
     throw InputError(ErrorDetail{"The STEP file cannot be read.", path_, place, expected, found});
+}
+
+bool isStep(const std::string& start) {
+    return start.find("ISO-10303-21") != std::string::npos;
+}
+
+std::vector<std::string> ownNames(std::vector<std::string> names) {
+    std::set<std::string> used;
+    for (std::size_t k = 0; k < names.size(); ++k) {
+        std::string& name = names[k];
+        if (name.empty()) name = "body " + std::to_string(k + 1);
+        const std::string own = name;
+        for (int n = 2; !used.insert(name).second; ++n) name = own + " (" + std::to_string(n) + ")";
+    }
+    return names;
 }
 
 std::vector<NamedBody> readStep(const std::string& path, double deviation) {

@@ -12,4 +12,10 @@ namespace escultura::exchange {
 /// @throws InputError naming the body and face that cannot be made triangles of
 std::vector<NamedBody> readStep(const std::string& path, double deviation = 0.05);
 
+/// Whether a file is a STEP file, by its first bytes.
+bool isStep(const std::string& start);
+
+/// Names that are each used once: "body 1" for a missing one, " (2)" after one that is there already.
+std::vector<std::string> ownNames(std::vector<std::string> names);
+
 }  // namespace escultura::exchange

@@ -17,11 +17,11 @@ class BeyondKept final : public shape::FreeBody {
         const auto faces = keptFacesOf(part);
         for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
             if (part.interfaces[n].kind != Interface::Kind::faces) continue;
-            double beyond = 5, within = 5;
+            double beyond = 0.5 * part.interfaces[n].start.clearance, within = beyond;
             for (const shape::FacePatch& f : faces->patches()) {
                 if (f.interface != static_cast<int>(n)) continue;
                 beyond = std::min(beyond, 0.5 * f.clearance);
-                within = std::min({within, beyond, depthBehind(f)});
+                within = std::min({within, beyond, depthBehind(f, beyond)});
             }
             layers_.emplace_back(faces, static_cast<int>(n), beyond, within, 0);
         }
@@ -55,9 +55,8 @@ class BeyondKept final : public shape::FreeBody {
                 if (const double v = l.value(p); v < r.first) r = {v, &l};
         return r;
     }
-    /// How deep the body goes behind a face everywhere, mm.
-    double depthBehind(const shape::FacePatch& f) const {
-        double depth = 5;
+    /// How deep the body goes behind a face everywhere, mm. @param depth  at most
+    double depthBehind(const shape::FacePatch& f, double depth) const {
         const std::size_t every = f.places.size() / 300 + 1;
         for (std::size_t k = 0; k < f.places.size(); k += every) {
             const Vec3 n = f.surface->gradient(f.places[k]);

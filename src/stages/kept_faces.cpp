@@ -186,6 +186,8 @@ double slackOf(const Box3& box) {
 
 /// Depth of the free space before a face, so that it reaches nothing that stands opposite, mm.
 double freeDepth(const surface::MeshBody& body, const FacePatch& patch, double asked) {
+    // from a thousandth of the body on: nearer than that nothing stands opposite
+    const double first = std::min(0.1, 1e-3 * body.bounds().diagonal());
     double depth = asked;
     const std::size_t every = patch.places.size() / 300 + 1;
     for (std::size_t k = 0; k < patch.places.size(); k += every) {
@@ -193,13 +195,13 @@ double freeDepth(const surface::MeshBody& body, const FacePatch& patch, double a
         double fromBorder = std::numeric_limits<double>::infinity();
         for (const auto& s : patch.border) fromBorder = std::min(fromBorder, (p - 0.5 * (s.a + s.b)).norm());
         const Vec3 n = patch.surface->gradient(p);
-        for (double t = 0.1; t < depth / 0.6;) {
+        for (double t = first; t < depth / 0.6;) {
             const double v = body.value(p + t * n);
             if (v < 0.02 * std::min(t, fromBorder)) {
-                if (t > 0.15) depth = std::min(depth, 0.6 * t);
+                if (t > 1.5 * first) depth = std::min(depth, 0.6 * t);
                 break;
             }
-            t += std::max(v, 0.02);
+            t += std::max(v, 0.2 * first);
         }
     }
     return depth;
@@ -212,13 +214,10 @@ std::shared_ptr<const std::vector<BodyFace>> stepFacesOf(const BodySource& sourc
     static std::vector<std::pair<std::string, std::shared_ptr<const std::vector<BodyFace>>>> known;  // latest last
     std::string key = fileState(source.path);
     for (const std::string& name : source.bodies) key += "\n" + name;
-    {
-        const std::lock_guard lock(mutex);
-        for (const auto& [of, faces] : known)
-            if (of == key) return faces;
-    }
+    const std::lock_guard lock(mutex);  // who asks while it is read waits, and finds it
+    for (const auto& [of, faces] : known)
+        if (of == key) return faces;
     auto faces = std::make_shared<const std::vector<BodyFace>>(exchange::readStepFaces(source.path, source.bodies));
-    const std::lock_guard lock(mutex);
     if (known.size() == 4) known.erase(known.begin());
     known.emplace_back(key, faces);
     return faces;
@@ -274,30 +273,29 @@ bool knowsFaces(const Part& part) {
 
 namespace {
 
-std::shared_ptr<const shape::KeptFaces> readFaces(const Part& part) {
+std::shared_ptr<const shape::KeptFaces> measuredFaces(const Part& part) {
     BodySource source = *part.bodyOfFaces();
     source.offset = 0;
     const auto body = bodyOf(source);
     std::vector<FacePatch> patches;
     for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
         const Interface& i = part.interfaces[n];
-        std::set<std::pair<int, double>> taken;
         for (std::size_t k = 0; k < i.places.size() && i.kind == Interface::Kind::faces; ++k) {
             try {
-                int number = 0;
-                FacePatch patch = faceAt(source, i.places[k], &number).patch;
-                // two places on one face of triangles give the same area
-                if (!taken.insert({exchange::isStepFile(source.path) ? number : 0, patch.area}).second) continue;
+                FacePatch patch = faceAt(source, i.places[k]).patch;
                 patch.box = patch.box.grown(0.1);
-                for (const FacePatch& other : patches)
-                    if (other.interface != static_cast<int>(n) && other.area == patch.area &&
-                        (other.box.low - patch.box.low).norm() + (other.box.high - patch.box.high).norm() < 1e-9)
-                        throw InputError(ErrorDetail{
-                            "A face belongs to two interfaces.",
-                            {},
-                            {},
-                            "a face of one interface",
-                            "it is also of '" + part.interfaces[static_cast<std::size_t>(other.interface)].name + "'"});
+                const auto same = std::find_if(patches.begin(), patches.end(), [&](const FacePatch& other) {
+                    return other.area == patch.area &&
+                           (other.box.low - patch.box.low).norm() + (other.box.high - patch.box.high).norm() < 1e-9;
+                });
+                if (same != patches.end() && same->interface == static_cast<int>(n)) continue;  // two places on it
+                if (same != patches.end())
+                    throw InputError(ErrorDetail{
+                        "A face belongs to two interfaces.",
+                        {},
+                        {},
+                        "a face of one interface",
+                        "it is also of '" + part.interfaces[static_cast<std::size_t>(same->interface)].name + "'"});
                 patch.interface = static_cast<int>(n);
                 patch.margin = i.start.clearMargin;
                 patch.clearance = freeDepth(*body, patch, i.start.clearance);
@@ -312,6 +310,42 @@ std::shared_ptr<const shape::KeptFaces> readFaces(const Part& part) {
         }
     }
     return std::make_shared<const shape::KeptFaces>(std::move(patches));
+}
+
+/// What the faces of a part follow from.
+std::string keyOf(const Part& part) {
+    const BodySource& source = *part.bodyOfFaces();
+    std::string key = fileState(source.path) + "\n" + source.lengthUnit;
+    for (const std::string& name : source.bodies) key += "\n" + name;
+    for (const Interface& i : part.interfaces) {
+        key += "\n" + i.name;
+        if (i.kind != Interface::Kind::faces) continue;
+        for (const double v : {i.start.clearance, i.start.clearMargin}) key += " " + formatNumber(v, 17);
+        for (const Vec3& p : i.places)
+            for (const double v : p) key += " " + formatNumber(v, 17);
+    }
+    return key;
+}
+
+/// Faces of parts that were measured, the latest last.
+std::shared_ptr<const shape::KeptFaces> knownFaces(const std::string& key,
+                                                   std::shared_ptr<const shape::KeptFaces> store = nullptr) {
+    static std::mutex mutex;
+    static std::vector<std::pair<std::string, std::shared_ptr<const shape::KeptFaces>>> known;
+    const std::lock_guard lock(mutex);
+    for (const auto& [of, faces] : known)
+        if (of == key) return faces;
+    if (store) {
+        if (known.size() == 8) known.erase(known.begin());
+        known.emplace_back(key, store);
+    }
+    return store;
+}
+
+std::shared_ptr<const shape::KeptFaces> readFaces(const Part& part) {
+    const std::string key = keyOf(part);
+    if (auto faces = knownFaces(key)) return faces;
+    return knownFaces(key, measuredFaces(part));
 }
 
 /// Gives the interfaces their faces, and the size that their marks and areas are drawn with.
@@ -334,6 +368,13 @@ void give(Part& part, const std::shared_ptr<const shape::KeptFaces>& faces) {
 Part withFaces(const Part& given) {
     Part part = given;
     if (!knowsFaces(part)) give(part, readFaces(part));
+    return part;
+}
+
+Part withKnownFaces(const Part& given) {
+    Part part = given;
+    if (knowsFaces(part)) return part;
+    if (const auto faces = knownFaces(keyOf(part))) give(part, faces);
     return part;
 }
 

@@ -25,6 +25,8 @@ bool knowsFaces(const Part& part);
 /// The part with the faces that its interfaces keep; the part itself when it keeps none, or knows them.
 /// @throws InputError naming the interface and the place that lies on no face
 Part withFaces(const Part& part);
+/// The part with its faces when something has read them already, without reading anything; else as it is.
+Part withKnownFaces(const Part& part);
 /// The same where the file can be read; else as it is: for drawing.
 Part withFacesIfReadable(const Part& part);
 /// Ends of the pieces of the borders of an interface's faces, two and two, mm; none as long as they are not known.

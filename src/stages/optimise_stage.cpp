@@ -299,11 +299,11 @@ class Faces {
 class Builder {
   public:
     Builder(const Part& part, double cellSize, std::vector<std::string>* notes)
-        : part_(withFaces(part)), notes_(notes) {
-        const Regions regions = loadRegions(part, Box3{Vec3::Zero(), Vec3::Ones()});
-        p_.grid = gridOver(part, designBox(part, regions), cellSize);
+        : own_(std::make_shared<const Part>(withFaces(part))), part_(*own_), notes_(notes) {
+        const Regions regions = loadRegions(part_, Box3{Vec3::Zero(), Vec3::Ones()});
+        p_.grid = gridOver(part_, designBox(part_, regions), cellSize);
         fillUse(regions);
-        faces_ = std::make_unique<Faces>(part, p_.grid, kept_);
+        faces_ = std::make_unique<Faces>(part_, p_.grid, kept_);
     }
     optimise::Problem build() {
         const elastic::Material& m = part_.material;
@@ -350,7 +350,9 @@ class Builder {
         });
         p_.unjudged.assign(g.cellCount(), 0);
         for (std::size_t i = 0; i < kept.size(); ++i) {
-            const bool ring = part_.interfaces[i].ringDiameter > 0;
+            const Interface& of = part_.interfaces[i];
+            // faces of a body keep what lies in it
+            const bool ring = of.ringDiameter > 0 && of.kind != Interface::Kind::faces;
             std::vector<std::size_t> cells;
             for (const std::size_t c : kept[i].cells) {
                 if (isVoid[c] || (!ring && p_.use[c] == CellUse::empty)) continue;
@@ -461,7 +463,7 @@ class Builder {
         for (double& v : given) v *= c.factor;
         g.given = std::move(given);
         if (!whole.empty())
-            g.bodyForce = [this_part = &part_, whole, factor = c.factor](const Vec3& p) {
+            g.bodyForce = [this_part = own_, whole, factor = c.factor](const Vec3& p) {
                 Vec3 f = Vec3::Zero();
                 for (const Load& l : whole) f += factor * loadKind(l.kind).bodyForce(l, *this_part, p);
                 return f;
@@ -516,7 +518,8 @@ class Builder {
         note("A symmetry plane that does not lie along the grid is not kept while the field is made.");
     }
 
-    const Part part_;
+    std::shared_ptr<const Part> own_;  ///< outlives this: the problem asks it for forces
+    const Part& part_;
     std::vector<std::string>* notes_;
     optimise::Problem p_;
     std::vector<std::vector<std::size_t>> kept_;  ///< [interfaces] solid cells
@@ -533,7 +536,7 @@ void requireReady(const Part& part) {
     if (sets.size() > 1)
         refuse("load_cases", "load cases with the same set of supports: a field is made for one way to hold the part",
                std::to_string(sets.size()) + " sets");
-    if (const auto free = freeMotionsOf(part, sets.empty() ? "" : sets.front()); !free.empty())
+    if (const auto free = freeMotionsOf(withFaces(part), sets.empty() ? "" : sets.front()); !free.empty())
         refuse("supports", "a part that is held", "free: " + listed(free));
     bool any = false;
     for (const LoadCase& c : part.loadCases) any = any || (c.use != LoadCase::Use::off && !part.loadsOf(c).empty());

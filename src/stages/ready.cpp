@@ -69,7 +69,8 @@ bool hasResultant(const Part& part, const LoadCase& c) {
 
 }  // namespace
 
-std::vector<std::string> freeMotionsOf(const Part& part, const std::string& set) {
+std::vector<std::string> freeMotionsOf(const Part& given, const std::string& set) {
+    const Part part = withKnownFaces(given);
     if (!knowsFaces(part)) return {};  // their file tells, and is read with the field: the mesh is looked at anyway
     mesh::TetMesh points;              // points only: the constraints name them
     elastic::Supports supports;

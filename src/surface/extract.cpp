@@ -20,8 +20,7 @@ std::int16_t ownerOf(const shape::Shape& shape, const lattice::TetComplex& c, co
     std::vector<std::int16_t> candidates;
     for (auto v : t)
         for (auto id : c.surfaces[v].id)
-            if (id >= 0 && (common.count() == 0 ? !shape.ownsExactly(id) : common.has(id))) candidates.push_back(id);
-    if (candidates.empty()) return 0;
+            if (id >= 0 && (common.count() == 0 || common.has(id))) candidates.push_back(id);
     const Vec3 middle = (c.position[t[0]] + c.position[t[1]] + c.position[t[2]]) / 3;
     const Vec3 across = (c.position[t[1]] - c.position[t[0]]).cross(c.position[t[2]] - c.position[t[0]]);
     const Vec3 normal = across.normalized();
@@ -59,7 +58,6 @@ TriMesh boundaryOf(const shape::Shape& shape, const lattice::TetComplex& complex
             }
             v = renumber[v];
         }
-    disownInexact(shape, mesh);
     if (tetOfTriangle) *tetOfTriangle = std::move(faces.tet);
     if (vertexOfMesh) *vertexOfMesh = std::move(original);
     return mesh;
