@@ -6,6 +6,7 @@
 #include <BRepBuilderAPI_MakePolygon.hxx>
 #include <BRepBuilderAPI_Transform.hxx>
 #include <BRepPrimAPI_MakeBox.hxx>
+#include <BRepPrimAPI_MakeCone.hxx>
 #include <BRepPrimAPI_MakeCylinder.hxx>
 #include <BRepPrimAPI_MakePrism.hxx>
 #include <GeomAPI_PointsToBSplineSurface.hxx>
@@ -85,6 +86,20 @@ void StepBracket::write(const std::string& path, const char* unit) const {
     writer.Transfer(moved(tidy.Shape(), turn, shift), STEPControl_AsIs);
     if (writer.Write(path.c_str()) != IFSelect_RetDone) throw std::runtime_error("the STEP file was not written");
     Interface_Static::SetCVal("write.step.unit", "MM");
+}
+
+void writeClamp(const std::string& path, const Mat3& turn, const Vec3& shift) {
+    auto round = [](double x, double y, double z, double radius, double length) {
+        return BRepPrimAPI_MakeCylinder(gp_Ax2(gp_Pnt(x, y, z), gp_Dir(0, 0, 1)), radius, length).Shape();
+    };
+    TopoDS_Shape body = BRepPrimAPI_MakeBox(gp_Pnt(0, 0, 0), gp_Pnt(40, 30, 12)).Shape();
+    body = fuse(body, round(10, 10, 6, 7, 14));
+    body = cut(body, round(26, 12, -5, 3, 30));
+    body = cut(body, BRepPrimAPI_MakeCone(gp_Ax2(gp_Pnt(26, 12, 9), gp_Dir(0, 0, 1)), 3, 8, 5).Shape());
+    body = cut(body, round(40, 15, -5, 6, 30));
+    STEPControl_Writer writer;
+    writer.Transfer(moved(body, turn, shift), STEPControl_AsIs);
+    if (writer.Write(path.c_str()) != IFSelect_RetDone) throw std::runtime_error("the STEP file was not written");
 }
 
 void writeStar(const std::string& path, int points) {

@@ -35,6 +35,10 @@ struct StepBracket {
     void write(const std::string& path, const char* unit = "MM") const;
 };
 
+/// A block of 40 x 30 x 12 mm with a boss of 14 mm diameter on its top at (10, 10), a hole of 6 mm at (26, 12) with a
+/// countersink of 12 mm and 90 degrees, and half a round groove of 6 mm radius down its side x = 40 at y = 15.
+void writeClamp(const std::string& path, const Mat3& turn, const Vec3& shift);
+
 /// A star of 5 mm thickness with points of 100 mm radius and hollows of 95 mm.
 void writeStar(const std::string& path, int points);
 

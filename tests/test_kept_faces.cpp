@@ -1,10 +1,11 @@
 // Faces of a designed body as interfaces: of any form, exact in the surface, with material behind them and loads on
-// them.
+// them. Long because one bracket and its density serve all of it.
 #include <QTemporaryDir>
 #include <QtTest>
 #include <cmath>
 #include <fstream>
 #include <iterator>
+#include <map>
 
 #include "base/quantity.hpp"
 #include "box_mesh.hpp"
@@ -17,6 +18,7 @@
 #include "stages/face_choice.hpp"
 #include "stages/optimise_stage.hpp"
 #include "stages/part_shape.hpp"
+#include "stages/rebuild_stage.hpp"
 #include "step_bracket.hpp"
 
 using namespace escultura;
@@ -454,6 +456,49 @@ class TestKeptFaces : public QObject {
         // a pressure on the seat, along the bracket's height: its projected area
         QVERIFY2(std::abs(check->cases[1].applied.dot(bracket_.turn.col(2)) / (-1.5 * 22 * 18) - 1) < 5e-3,
                  qPrintable(QString::number(check->cases[1].applied.dot(bracket_.turn.col(2)))));
+        solidHasThem(p);
+    }
+
+  private:
+    /// The rebuilt solid has the faces as the file has them, in STEP too, from a cage of few faces.
+    void solidHasThem(project::Project& p) {
+        Progress progress;
+        auto recipe = p.current().recipe;
+        recipe.check.rebuilt = true;
+        project::run(p, recipe, project::Stage::rebuild, progress);
+        const auto cage = p.cage(recipe);
+        const auto rebuild = p.rebuild(recipe);
+        QVERIFY(cage->within && cage->agrees);
+        QVERIFY2(cage->cage.face.size() < 80, qPrintable(QString::number(cage->cage.face.size())));
+        QVERIFY2(rebuild->problems.empty(), rebuild->problems.empty() ? "" : rebuild->problems.front().c_str());
+        QCOMPARE(rebuild->pieces, 1);
+        QCOMPARE(rebuild->genus, 5);  // four bolts and the slot
+        QCOMPARE(rebuild->features.size(), std::size_t(4));
+        const auto kept = stages::keptFacesOf(p.part);
+        const std::string step = dir_.path().toStdString() + "/solid.step";
+        const auto differs = stages::writeCheckedStep(step, p.part, *rebuild);
+        QVERIFY2(differs.empty(), differs.empty() ? "" : differs.front().c_str());
+        std::vector<double> area(kept->patches().size(), 0);
+        for (const auto& f : exchange::readStepFaces(step)) {
+            // the face of the original on which it lies, if it is one
+            const auto n = kept->nearest(f.patch.places.front(), 1e-4);
+            if (n.patch < 0 || n.across > 1e-3) continue;
+            const auto at = static_cast<std::size_t>(n.patch);
+            const auto& own = *kept->patches()[at].surface;
+            if (std::abs(own.gradient(n.foot).dot(f.patch.surface->gradient(n.foot)) - 1) > 1e-6) continue;
+            QVERIFY(f.patch.surface->form().kind == own.form().kind);
+            for (const Vec3& q : f.patch.places) QVERIFY(std::abs(own.distance(q)) < 1e-6);
+            for (const auto& s : f.patch.border) QVERIFY(std::abs(own.distance(s.a)) < 1e-6);
+            area[at] += f.patch.area;
+        }
+        for (std::size_t k = 0; k < area.size(); ++k)
+            QVERIFY2(std::abs(area[k] / kept->patches()[k].area - 1) < 2e-3,
+                     qPrintable(QString::number(k) + ": " + QString::number(area[k] / kept->patches()[k].area)));
+        // named: each of the slot's four faces, the bolts', the flange and the seat
+        std::map<std::string, int> named;
+        for (const auto& f : rebuild->faces) ++named[f.interface];
+        QCOMPARE(named["slot"], 4);
+        QVERIFY(named["bolts"] >= 4 && named["flange"] == 1 && named["seat"] == 1);
     }
 };
 

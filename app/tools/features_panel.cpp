@@ -94,6 +94,11 @@ std::vector<Entry> entriesOf(const Feature& f) {
         e.push_back(word("with (empty: all)", &Feature::on2));
         return e;
     }
+    if (f.kind == K::layer) {
+        e.push_back(number("depth, mm", &Feature::length));
+        e.push_back(word("file of the original", &Feature::path));
+        return e;
+    }
     if (f.kind == K::body) {
         e.push_back(word("file (STEP, STL, OBJ, PLY)", &Feature::path));
         e.push_back(word("unit of a mesh file", &Feature::unit));

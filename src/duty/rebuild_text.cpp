@@ -18,10 +18,10 @@ Vec3 vectorOf(const json& j) {
     return Vec3(j.at(0).get<double>(), j.at(1).get<double>(), j.at(2).get<double>());
 }
 
-constexpr Feature::Kind kinds[] = {Feature::Kind::bore,   Feature::Kind::boss,   Feature::Kind::pad,
-                                   Feature::Kind::flat,   Feature::Kind::slot,   Feature::Kind::pocket,
-                                   Feature::Kind::rib,    Feature::Kind::body,   Feature::Kind::keepOut,
-                                   Feature::Kind::fillet, Feature::Kind::chamfer};
+constexpr Feature::Kind kinds[] = {Feature::Kind::bore,   Feature::Kind::boss,    Feature::Kind::pad,
+                                   Feature::Kind::flat,   Feature::Kind::slot,    Feature::Kind::pocket,
+                                   Feature::Kind::rib,    Feature::Kind::body,    Feature::Kind::keepOut,
+                                   Feature::Kind::fillet, Feature::Kind::chamfer, Feature::Kind::layer};
 
 template <class Enum, std::size_t N>
 Enum named(const std::string& text, const Enum (&values)[N], const char* place) {

@@ -31,17 +31,19 @@
 namespace escultura::solid {
 namespace {
 
-/// Follows owners through an operation.
+/// Follows owners through an operation. Where two faces become one that of an interface gives the name.
 template <class Operation>
-void follow(Operation& operation, const FaceOwners& before, FaceOwners& after) {
+void follow(Operation& operation, const std::vector<SolidSurface>& surfaces, const FaceOwners& before,
+            FaceOwners& after) {
+    auto bind = [&](const TopoDS_Shape& face, int owner) {
+        if (after.IsBound(face) && surfaces[static_cast<std::size_t>(owner)].interface.empty()) return;
+        after.Bind(face, owner);
+    };
     for (FaceOwners::Iterator it(before); it.More(); it.Next()) {
         if (operation.IsDeleted(it.Key())) continue;
         const TopTools_ListOfShape& changed = operation.Modified(it.Key());
-        if (changed.IsEmpty()) {
-            after.Bind(it.Key(), it.Value());
-            continue;
-        }
-        for (const TopoDS_Shape& s : changed) after.Bind(s, it.Value());
+        if (changed.IsEmpty()) bind(it.Key(), it.Value());
+        for (const TopoDS_Shape& s : changed) bind(s, it.Value());
     }
 }
 
@@ -146,7 +148,7 @@ class Builder {
     template <class Operation>
     void become(const TopoDS_Shape& result, Operation& operation, const FaceOwners& before) {
         FaceOwners owners;
-        follow(operation, before, owners);
+        follow(operation, r_.surfaces, before, owners);
         owner_.Clear();
         for (TopExp_Explorer faces(result, TopAbs_FACE); faces.More(); faces.Next())
             owner_.Bind(faces.Current(), owners.IsBound(faces.Current()) ? owners.Find(faces.Current()) : 0);
@@ -158,12 +160,12 @@ class Builder {
         if (identity > 1e-4) return "Its result fails the volume check by " + formatNumber(100 * identity) + " %.";
         return isClosed(result, open) ? "" : "Its result would be open.";
     }
-    /// How far the volumes of body, tools, result and what they share are from adding up, share of the body.
+    /// How far the volumes of body, tools, result and what they share are from adding up, share of the larger body.
     double identityOf(const std::vector<Tool>& tools, bool adds, double after, double shared) {
         double tool = 0;
         if (adds)
             for (const Tool& t : tools) tool += volumeOf(t.shape);
-        return std::abs(after + shared - volume_ - tool) / volume_;
+        return std::abs(after + shared - volume_ - tool) / std::max(volume_, after);
     }
     /// What must stay empty may well be empty already.
     static bool mayMiss(const Feature& g) { return g.kind == Feature::Kind::keepOut || g.face == "keep-out"; }
@@ -199,6 +201,19 @@ class Builder {
         }
     }
 
+    /// @return why it did not work; empty: it did
+    std::string intersect(BOPAlgo_PaveFiller& filler, const TopTools_ListOfShape& all, const std::string& what) {
+        Handle(KernelProgress) indicator = new KernelProgress(progress_, what, options_.secondsEach);
+        filler.SetArguments(all);
+        filler.SetRunParallel(Standard_True);
+        filler.Perform(indicator->Start());
+        progress_.check();
+        if (indicator->late())
+            return "It was given up after " + formatNumber(options_.secondsEach) +
+                   " s: its faces lie almost on the body's. Move it by half a millimetre or more.";
+        return filler.HasErrors() ? "The kernel could not intersect it with the body." : "";
+    }
+
     bool operate(const std::vector<const Feature*>& group, bool quiet) {
         const Feature& f = *group.front();
         const std::string what =
@@ -223,20 +238,10 @@ class Builder {
                 take(t, before);
             }
             auto forget = [&] { r_.surfaces.resize(known); };
-            Handle(KernelProgress) indicator = new KernelProgress(progress_, what, options_.secondsEach);
             BOPAlgo_PaveFiller filler;
-            filler.SetArguments(all);
-            filler.SetRunParallel(Standard_True);
-            filler.Perform(indicator->Start());
-            progress_.check();
-            if (indicator->late()) {
+            if (const std::string why = intersect(filler, all, what); !why.empty()) {
                 forget();
-                return refuse("It was given up after " + formatNumber(options_.secondsEach) +
-                              " s: its faces lie almost on the body's. Move it by half a millimetre or more.");
-            }
-            if (filler.HasErrors()) {
-                forget();
-                return refuse("The kernel could not intersect it with the body.");
+                return refuse(why);
             }
             const bool adds = addsMaterial(f);
             BRepAlgoAPI_Cut cut(filler);
@@ -246,6 +251,8 @@ class Builder {
             operation.SetTools(toolList);
             operation.SetRunParallel(Standard_True);
             operation.Build();
+            // a face that two layers have parts of is one face
+            if (f.kind == Feature::Kind::layer) operation.SimplifyResult(Standard_False, Standard_True);
             BRepAlgoAPI_Common common(filler);
             common.SetArguments(arguments);
             common.SetTools(toolList);
@@ -271,12 +278,17 @@ class Builder {
             become(result, operation, before);
             note(group, identity, after);
             volume_ = after;
-            if (adds && f.radius > 0 && f.kind != Feature::Kind::body && !f.blendInCage) blend(f, operation);
+            if (adds && f.radius > 0 && f.kind != Feature::Kind::body && f.kind != Feature::Kind::layer &&
+                !f.blendInCage)
+                blend(f, operation);
             return true;
         } catch (const Standard_Failure& e) {
             return refuse(std::string("The kernel stopped: ") + e.GetMessageString());
         } catch (const InputError& e) {
-            return refuse(e.detail().problem + (e.detail().found.empty() ? "" : " " + e.detail().found));
+            const ErrorDetail& d = e.detail();
+            if (d.place.empty() || d.expected.empty())
+                return refuse(d.problem + (d.found.empty() ? "" : " " + d.found));
+            return refuse(d.problem + " At " + d.place + ": expected " + d.expected + ", found " + d.found + ".");
         }
     }
 
@@ -354,7 +366,7 @@ class Builder {
                 const int id = static_cast<int>(r_.surfaces.size());
                 r_.surfaces.push_back(named);
                 FaceOwners owners;
-                follow(make, owner_, owners);
+                follow(make, r_.surfaces, owner_, owners);
                 owner_.Clear();
                 for (TopExp_Explorer faces(result, TopAbs_FACE); faces.More(); faces.Next())
                     owner_.Bind(faces.Current(), owners.IsBound(faces.Current()) ? owners.Find(faces.Current()) : id);

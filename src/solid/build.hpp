@@ -7,6 +7,7 @@
 
 #include "base/progress.hpp"
 #include "cage/patches.hpp"
+#include "shape/kept_faces.hpp"
 #include "solid/feature.hpp"
 #include "surface/tri_mesh.hpp"
 
@@ -60,6 +61,9 @@ struct SolidOptions {
     double secondsEach = 60;  ///< a boolean that takes longer is given up
     /// Triangles of an imported body that is no STEP file, or that has an offset. Empty: such bodies are refused.
     std::function<surface::TriMesh(const Feature&)> trianglesOf{};
+    /// Faces that layers are behind, and the names of the interfaces that they belong to, by number.
+    std::shared_ptr<const shape::KeptFaces> keptFaces{};
+    std::vector<std::string> interfaces{};
 };
 
 /// Builds the free body from the patches, then the features in order. A feature that fails is left out and says why and

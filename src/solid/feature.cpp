@@ -8,8 +8,8 @@
 namespace escultura::solid {
 
 const char* name(Feature::Kind kind) {
-    static const char* names[] = {"bore", "boss", "pad",      "flat",   "slot",   "pocket",
-                                  "rib",  "body", "keep-out", "fillet", "chamfer"};
+    static const char* names[] = {"bore", "boss", "pad",      "flat",   "slot",    "pocket",
+                                  "rib",  "body", "keep-out", "fillet", "chamfer", "kept layer"};
     return names[static_cast<int>(kind)];
 }
 
@@ -21,7 +21,7 @@ const char* name(Feature::Head head) {
 bool addsMaterial(const Feature& f) {
     // a turned boss has its material already: the ring around it goes
     return (f.kind == Feature::Kind::boss && f.outer <= f.diameter) || f.kind == Feature::Kind::pad ||
-           f.kind == Feature::Kind::rib || (f.kind == Feature::Kind::body && f.adds);
+           f.kind == Feature::Kind::rib || f.kind == Feature::Kind::layer || (f.kind == Feature::Kind::body && f.adds);
 }
 
 std::string describe(const Feature& f) {
@@ -58,6 +58,8 @@ std::string describe(const Feature& f) {
             return f.round
                        ? "cylinder " + formatNumber(f.diameter) + " x " + mm(f.length)
                        : "box " + formatNumber(f.longSide) + " x " + formatNumber(f.shortSide) + " x " + mm(f.length);
+        case K::layer:
+            return mm(f.length) + " behind the original's faces";
         case K::fillet:
         case K::chamfer:
             return mm(f.radius) + " at the edges of " + f.on1 + (f.on2.empty() ? "" : " with " + f.on2);
@@ -84,7 +86,8 @@ std::string problemOf(const Feature& f, const std::vector<Feature>& all) {
         if (f.on1.empty()) return "Say at which feature the edges are.";
         return {};
     }
-    if (f.kind == K::body) return f.path.empty() ? "Choose the file of the body." : "";
+    if (f.kind == K::layer && !(f.length > 0)) return needs("The depth", f.length);
+    if (f.kind == K::body || f.kind == K::layer) return f.path.empty() ? "Choose the file of the body." : "";
     if (std::abs(f.axis.norm() - 1) > 1e-6) return "The axis must be a unit vector.";
     if (!f.through && f.kind != K::flat && !(f.length > 0)) return needs("The length along the axis", f.length);
     const bool isRound = f.kind == K::bore || f.kind == K::boss || (f.kind == K::keepOut && f.round);

@@ -22,6 +22,7 @@ struct Feature {
         keepOut,  ///< box or cylinder that stays empty
         fillet,   ///< rounded edges of another feature
         chamfer,  ///< bevelled edges of another feature
+        layer,    ///< the original's own material behind faces of it that an interface keeps
     } kind = Kind::bore;
     enum class Head { none, counterbore, countersink };
 
@@ -48,7 +49,7 @@ struct Feature {
     double outer = 0;    ///< boss: turned, material around it is cleared up to this diameter, mm; 0: material is added
     bool round = false;  ///< keep-out: cylinder instead of a box
     bool adds = false;   ///< imported body: added instead of cut
-    std::string path;    ///< imported body: STEP, STL, OBJ, PLY or 3MF file
+    std::string path;    ///< imported body, layer: STEP, STL, OBJ, PLY or 3MF file
     std::vector<std::string> bodies;  ///< imported body: those of the file, by name; none: all of them
     std::string unit = "mm";          ///< imported body: of the file's coordinates; a STEP file states its own
     double offset = 0;                ///< imported body: outward, mm; its rounded surface is made of triangles then

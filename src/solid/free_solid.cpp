@@ -10,11 +10,15 @@
 #include <TColgp_Array2OfPnt.hxx>
 #include <TopExp_Explorer.hxx>
 #include <TopoDS.hxx>
+#include <TopoDS_Compound.hxx>
 #include <TopoDS_Edge.hxx>
 #include <TopoDS_Shell.hxx>
 #include <TopoDS_Vertex.hxx>
 #include <TopoDS_Wire.hxx>
+#include <algorithm>
+#include <map>
 
+#include "base/disjoint_sets.hpp"
 #include "solid/kernel.hpp"
 
 namespace escultura::solid {
@@ -62,6 +66,36 @@ Handle(Geom_BSplineCurve) curveOf(const std::array<Vec3, 6>& pole) {
     return new Geom_BSplineCurve(poles, knots, counts, 3);
 }
 
+/// Which piece of the cage each face belongs to, from 0 on. [faces]
+std::vector<int> piecesOf(const cage::Cage& cage) {
+    DisjointSets<> sets(cage.position.size());
+    for (const auto& f : cage.face)
+        for (int k = 1; k < 4; ++k) sets.join(f[0], f[k]);
+    std::map<std::int32_t, int> number;
+    std::vector<int> piece;
+    for (const auto& f : cage.face)
+        piece.push_back(number.try_emplace(sets.find(f[0]), static_cast<int>(number.size())).first->second);
+    return piece;
+}
+
+/// A solid of each closed shell; all in one where some are hollows of others.
+TopoDS_Shape solidOf(std::vector<TopoDS_Shell>& shells, const std::vector<double>& volume) {
+    BRep_Builder builder;
+    const bool hollows = std::any_of(volume.begin(), volume.end(), [](double v) { return v < 0; });
+    TopoDS_Compound all;
+    builder.MakeCompound(all);
+    TopoDS_Solid solid;
+    builder.MakeSolid(solid);
+    for (TopoDS_Shell& shell : shells) {
+        shell.Closed(Standard_True);
+        builder.Add(solid, shell);
+        if (hollows || shells.size() == 1) continue;
+        builder.Add(all, solid);
+        builder.MakeSolid(solid);
+    }
+    return hollows || shells.size() == 1 ? TopoDS_Shape(solid) : TopoDS_Shape(all);
+}
+
 }  // namespace
 
 TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, FaceMeasures& measures) {
@@ -92,8 +126,10 @@ TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, Fa
         builder.Add(edge[e], b.Oriented(TopAbs_REVERSED));
         builder.Range(edge[e], 0, 1);
     }
-    TopoDS_Shell shell;
-    builder.MakeShell(shell);
+    const std::vector<int> piece = piecesOf(cage);
+    std::vector<TopoDS_Shell> shells(static_cast<std::size_t>(*std::max_element(piece.begin(), piece.end())) + 1);
+    std::vector<double> volume(shells.size(), 0);
+    for (TopoDS_Shell& shell : shells) builder.MakeShell(shell);
     for (std::size_t f = 0; f < cage.face.size(); ++f) {
         TopoDS_Face face;
         builder.MakeFace(face, surfaceOf(patches.patch[f]), tolerance);
@@ -121,14 +157,13 @@ TopoDS_Shape freeSolid(const cage::Cage& cage, const cage::PatchSet& patches, Fa
         wire.Closed(Standard_True);
         builder.Add(face, wire);
         builder.NaturalRestriction(face, Standard_True);
-        builder.Add(shell, face);
-        measures.know(face, shareOf(patches.patch[f], measures.about(patches.patch[f].pole[0])));
+        const auto of = static_cast<std::size_t>(piece[f]);
+        builder.Add(shells[of], face);
+        const FaceMeasures::Share share = shareOf(patches.patch[f], measures.about(patches.patch[f].pole[0]));
+        volume[of] += share.volume;
+        measures.know(face, share);
     }
-    shell.Closed(Standard_True);
-    TopoDS_Solid solid;
-    builder.MakeSolid(solid);
-    builder.Add(solid, shell);
-    return solid;
+    return solidOf(shells, volume);
 }
 
 TopoDS_Shape sewnSolid(const cage::PatchSet& patches) {

@@ -66,6 +66,13 @@ struct Tool {
 /// @param options  who reads bodies of triangles
 /// @throws InputError when its numbers do not make a body, or its file cannot be read
 std::vector<Tool> toolsOf(const Feature& feature, double reach, const SolidOptions& options);
+/// The original's material behind the faces that the feature's interface keeps, as one body.
+/// @throws InputError when the file cannot be read, or a face's border is of a kind that cannot be made
+Tool layerTool(const Feature& feature, const SolidOptions& options);
+/// @throws InputError when a STEP file cannot be read or has no solid
+TopoDS_Shape readSolid(const std::string& path);
+/// Whether a file is a STEP file, by its first bytes.
+bool isStepFile(const std::string& path);
 /// A solid with flat faces: triangles in one plane become one face.
 /// @throws InputError when they do not close or are too many
 TopoDS_Shape facetedSolid(const surface::TriMesh& mesh);

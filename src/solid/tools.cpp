@@ -82,26 +82,6 @@ TopoDS_Shape cylinder(const Vec3& from, const Vec3& axis, double diameter, doubl
     return BRepPrimAPI_MakeCylinder(gp_Ax2(toPoint(from), toDirection(axis)), 0.5 * diameter, length).Shape();
 }
 
-bool isStep(const std::string& path) {
-    std::ifstream in(path, std::ios::binary);
-    std::string start(4096, ' ');
-    in.read(start.data(), static_cast<std::streamsize>(start.size()));
-    return start.find("ISO-10303-21") != std::string::npos;
-}
-
-TopoDS_Shape readSolid(const std::string& path) {
-    STEPControl_Reader reader;
-    auto refuse = [&](const std::string& found) {
-        throw InputError(
-            ErrorDetail{"The body of a feature cannot be read.", path, "contents", "a STEP file with a solid", found});
-    };
-    if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("no readable STEP file");
-    reader.TransferRoots();
-    const TopoDS_Shape shape = reader.OneShape();
-    if (shape.IsNull() || !TopExp_Explorer(shape, TopAbs_SOLID).More()) refuse("no solid");
-    return shape;
-}
-
 /// Makes the bodies that a feature adds or cuts away, with names of their faces by what they are.
 class ToolMaker {
   public:
@@ -253,12 +233,16 @@ std::vector<Tool> ToolMaker::make() {
             rib();
             break;
         case K::body:
-            add(f_.offset == 0 && (!options_.trianglesOf || isStep(f_.path)) ? readSolid(f_.path)
-                                                                             : facetedSolid(options_.trianglesOf(f_)),
+            add(f_.offset == 0 && (!options_.trianglesOf || isStepFile(f_.path))
+                    ? readSolid(f_.path)
+                    : facetedSolid(options_.trianglesOf(f_)),
                 [this](const SolidSurface&) { return f_.face.empty() ? std::string("face") : f_.face; });
             break;
         case K::keepOut:
             keepOut();
+            break;
+        case K::layer:
+            tools_.push_back(layerTool(f_, options_));
             break;
         case K::fillet:
         case K::chamfer:
@@ -268,6 +252,26 @@ std::vector<Tool> ToolMaker::make() {
 }
 
 }  // namespace
+
+bool isStepFile(const std::string& path) {
+    std::ifstream in(path, std::ios::binary);
+    std::string start(4096, ' ');
+    in.read(start.data(), static_cast<std::streamsize>(start.size()));
+    return start.find("ISO-10303-21") != std::string::npos;
+}
+
+TopoDS_Shape readSolid(const std::string& path) {
+    STEPControl_Reader reader;
+    auto refuse = [&](const std::string& found) {
+        throw InputError(
+            ErrorDetail{"The body of a feature cannot be read.", path, "contents", "a STEP file with a solid", found});
+    };
+    if (reader.ReadFile(path.c_str()) != IFSelect_RetDone) refuse("no readable STEP file");
+    reader.TransferRoots();
+    const TopoDS_Shape shape = reader.OneShape();
+    if (shape.IsNull() || !TopExp_Explorer(shape, TopAbs_SOLID).More()) refuse("no solid");
+    return shape;
+}
 
 std::vector<Tool> toolsOf(const Feature& f, double reach, const SolidOptions& options) {
     try {

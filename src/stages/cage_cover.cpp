@@ -6,6 +6,7 @@
 #include "base/parallel.hpp"
 #include "base/quantity.hpp"
 #include "stages/field_stage.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/rebuild_stage.hpp"
 #include "stages/surface_stage.hpp"
 #include "surface/extract.hpp"
@@ -61,6 +62,27 @@ class MeshShape final : public shape::Shape {
 
 }  // namespace
 
+double LayerEnds::value(const shape::Shape& body, const Vec3& p, bool& plain) const {
+    plain = true;
+    if (!faces) return body.surfaceValue(0, p);
+    const double deepest = *std::max_element(depth.begin(), depth.end());
+    const auto n = faces->nearest(p, 2 * deepest + 3 * cell);
+    if (n.patch < 0) return body.surfaceValue(0, p);
+    const double own = depth[static_cast<std::size_t>(faces->patches()[static_cast<std::size_t>(n.patch)].interface)];
+    // from here on a member keeps its section: the field's own layer, of two cells at least, ends before
+    const double level = std::max(own + 0.7 * cell, 2.5 * cell);
+    if (n.across >= 0 ? n.front >= 0 || n.height < 0 : n.height <= -level) return body.surfaceValue(0, p);
+    plain = false;
+    const double overlap = std::min(cell, 0.5 * own), inset = std::min(0.5 * cell, own / 3);
+    // less and less towards edges where the body rises before the face
+    const double share = std::clamp(-n.front / cell, 0.0, 1.0);
+    const double end = n.height + own - overlap - (1 - share) * (n.height + level);
+    double v = std::max(body.surfaceValue(0, p - share * std::max(0.0, n.height + level) * n.normal), end);
+    // away from outer edges, where the layer's sides are exact
+    if (-n.front > -n.across + 1e-9) v = std::max(v, n.across + inset - std::max(0.0, -n.height - own));
+    return v;
+}
+
 double Covered::surfaceValue(int, const Vec3& p) const {
     bool plain = false;
     return valueAt(p, plain);
@@ -90,8 +112,7 @@ double Covered::reachedAt(const Vec3& p) const {
 }
 
 double Covered::valueAt(const Vec3& p, bool& plain) const {
-    double v = base->surfaceValue(0, p);
-    plain = true;
+    double v = layers.value(*base, p, plain);
     if (const double reached = reachedAt(p); reached > v) {
         v = reached;
         plain = false;
@@ -156,6 +177,10 @@ CoverBody coverBody(const Part& part, const FieldResult& field, const SurfaceRes
     r.shape = std::make_shared<Covered>();
     r.shape->base = cover.solid;
     r.latticeSpacing = cover.latticeSpacing;
+    r.shape->layers.faces = keptFacesOf(part);
+    for (const Interface& i : part.interfaces)
+        r.shape->layers.depth.push_back(i.kind == Interface::Kind::faces ? i.length : 0);
+    r.shape->layers.cell = field.field.spacing.minCoeff();
     r.shape->box = cover.solid->bounds();
     // what a bore leaves open inside the margin must be a face wide, or the cage goes straight across it
     r.shape->cuts = cutPrimitives(part, 2 * margin + faceSize);
@@ -192,15 +217,17 @@ std::string featherText(const CoverBody& cover, const SurfaceResult& surface, do
 }
 
 std::shared_ptr<const cage::Target> targetOf(const CoverBody& cover, const Recipe& recipe, Progress& progress) {
-    return std::make_shared<const cage::Target>(
-        surface::extractSurface(*cover.shape,
-                                surface::ExtractOptions{recipe.surfaceSpacing,
-                                                        false,
-                                                        {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland},
-                                                        cover.latticeSpacing,
-                                                        Vec3::Zero()},
-                                progress),
-        cover.shape, cover.zone);
+    surface::ExtractOptions o{recipe.surfaceSpacing,
+                              false,
+                              {recipe.largestPieceOnly, 0.5 * recipe.smallestIsland},
+                              cover.latticeSpacing,
+                              Vec3::Zero()};
+    if (const LayerEnds& layers = cover.shape->layers; layers.faces) {
+        // layers join what is left between them; what is smaller than a few cells was cut off at their edges
+        o.pieces = {false, std::max(o.pieces.smallest, 8 * std::pow(layers.cell, 3))};
+    }
+    return std::make_shared<const cage::Target>(surface::extractSurface(*cover.shape, o, progress), cover.shape,
+                                                cover.zone);
 }
 
 void addMember(Covered& cover, const Member& m) {

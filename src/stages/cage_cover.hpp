@@ -4,6 +4,7 @@
 #pragma once
 #include "cage/fit.hpp"
 #include "duty/recipe.hpp"
+#include "shape/kept_faces.hpp"
 #include "shape/shape.hpp"
 #include "stages/part_shape.hpp"
 #include "surface/opening.hpp"
@@ -13,11 +14,22 @@ namespace escultura::stages {
 struct SurfaceResult;
 struct FieldResult;
 
+/// How the body ends at layers that are kept behind faces: its members run straight into them from just before, and end
+/// inside, away from their faces and edges, so that the exact layers take over.
+struct LayerEnds {
+    std::shared_ptr<const shape::KeptFaces> faces{};  ///< null: there are none
+    std::vector<double> depth{};                      ///< of the layers, by interface, mm
+    double cell = 0;                                  ///< of the field, mm
+    /// Value of a body at a place. @param plain  receives whether no layer plays a part there
+    double value(const shape::Shape& body, const Vec3& p, bool& plain) const;
+};
+
 /// The body that a cage is wrapped around, as steps build it up. What will be cut away is cut here too, but for a
 /// margin and with round edges, so that the features find material to cut and no more.
 class Covered final : public shape::Shape {
   public:
     std::shared_ptr<const shape::Shape> base;
+    LayerEnds layers;
     std::vector<Member> members;
     std::vector<std::vector<shape::Primitive>> cuts;
     double margin = 0;

@@ -134,6 +134,7 @@ std::optional<Fewest> fewest(const Part& part, const FieldResult& field, const S
 /// Takes the limit surface of a cage as the body.
 void becomeLimit(const cage::Cage& made, Covered& shape) {
     shape.base = meshShape(cage::LimitMesh(made, 6).at(made.position));
+    shape.layers = {};
     shape.members.clear();
     shape.cuts.clear();
     shape.blends.clear();

@@ -371,18 +371,8 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
     if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies)
         r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, edges.radius);
-    const auto faces = keptFacesOf(part);
-    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
-        Interface i = part.interfaces[n];
-        if (isOfFaces(i)) {
-            i.number = static_cast<int>(n);
-            const shape::RoundBar bar =
-                layerOf(i, faces, std::min(margin, 0.9 * beforeFaces(i, *faces)), i.length, beyondBody(regions, edges));
-            r.solid->addBar(bar, i.blendRadius);
-            r.bars.push_back(bar);
-            continue;
-        }
-        if (i.ringDiameter <= 0) continue;
+    for (const Interface& i : part.interfaces) {
+        if (isOfFaces(i) || i.ringDiameter <= 0) continue;  // layers behind faces are features
         auto beyond = [&](const InterfaceEnd& end) {
             return end.kind == EndKind::flat ? std::min(margin, 0.9 * end.clearance) : ringExtension(i, end);
         };
@@ -484,6 +474,17 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
     std::vector<Feature> features;
     const double endlessHere = 2 * regions.designSpace.diagonal() + 50;
     auto add = [&](auto&&... values) -> Feature& { return addFeature(features, values...); };
+    for (const Interface& i : part.interfaces) {
+        if (!isOfFaces(i)) continue;
+        // before all that is cut, so that cuts go through it
+        const BodySource& original = *part.bodyOfFaces();
+        Feature& f = add(Feature::Kind::layer, i.name + " layer", i.name, keptFaceName, i.origin, i.axis);
+        f.length = i.length;
+        f.path = original.path;
+        f.unit = original.lengthUnit;
+        f.bodies = original.bodies;
+        f.radius = 0;
+    }
     std::vector<Vec3> normals;
     const std::vector<Vec3> points = machinedSides(part, regions, &normals);
     static const char* sideNames[] = {"side x", "side y", "side z"};
@@ -495,6 +496,7 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
         add(Feature::Kind::flat, name, "design space", "side of the design space", points[s], normals[s]).diameter = 0;
     }
     for (const Interface& i : part.interfaces) {
+        if (isOfFaces(i)) continue;
         if (i.kind == Interface::Kind::pin) {
             Feature& f = add(Feature::Kind::boss, i.name + " side", i.name, "side", i.origin, i.axis);
             f.diameter = i.ringDiameter;

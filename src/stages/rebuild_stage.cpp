@@ -4,6 +4,7 @@
 #include <chrono>
 #include <cmath>
 #include <filesystem>
+#include <map>
 
 #include "base/digest.hpp"
 #include "base/error.hpp"
@@ -14,6 +15,7 @@
 #include "exchange/writers.hpp"
 #include "stages/cage_cover.hpp"
 #include "stages/field_stage.hpp"
+#include "stages/kept_faces.hpp"
 #include "stages/surface_stage.hpp"
 #include "surface/extract.hpp"
 #include "surface/opening.hpp"
@@ -75,6 +77,75 @@ std::vector<solid::Feature> effectiveFeatures(const Part& part, const Regions& r
     return list;
 }
 
+namespace {
+
+/// The solid's surface that is a face of an interface; -1: none. A face in a machined side of the design space is that
+/// side's.
+int surfaceOf(const NamedFace& f, const std::vector<solid::SolidSurface>& surfaces) {
+    int best = -1;
+    for (std::size_t s = 0; s < surfaces.size(); ++s)
+        if (surfaces[s].interface == f.interface && surfaces[s].face == f.face) best = static_cast<int>(s);
+    for (std::size_t s = 0; s < surfaces.size() && best < 0; ++s) {
+        const auto& x = surfaces[s];
+        if (x.kind != solid::SolidSurface::Kind::plane || std::abs(std::abs(x.axis.dot(f.axis)) - 1) > 1e-9) continue;
+        const double along = (x.point - f.origin).dot(f.axis);
+        if ((f.face == "start" || f.face == "end") && along >= f.low && along <= f.high) best = static_cast<int>(s);
+    }
+    return best;
+}
+
+/// Faces of interfaces, where the implicit solid has them, on the solid's surfaces.
+void nameFaces(const SurfaceResult& surface, RebuildResult& r) {
+    for (NamedFace f : surface.faces) {
+        const auto count = r.faces.size();
+        if (f.kept) {
+            // of several faces that go on smoothly into each other each is a surface of its own
+            std::map<std::size_t, Vec3> seen;  // a corner of each
+            for (std::size_t t = 0; t < r.solid.mesh.triangle.size(); ++t) {
+                const auto s = static_cast<std::size_t>(r.solid.mesh.owner[t]);
+                if (r.solid.surfaces[s].interface != f.interface || r.solid.surfaces[s].face != f.face) continue;
+                Vec3 middle = Vec3::Zero();
+                for (const auto v : r.solid.mesh.triangle[t]) middle += r.solid.mesh.position[v] / 3;
+                if (f.kept->holds(f.group, middle, 0.1)) seen.emplace(s, middle);
+            }
+            for (const auto& [s, at] : seen) {
+                f.surface = static_cast<int>(s);
+                r.faces.push_back(f);
+            }
+        } else if (const int s = surfaceOf(f, r.solid.surfaces); s >= 0) {
+            f.surface = s;
+            r.faces.push_back(f);
+        }
+        if (r.faces.size() == count)
+            r.problems.push_back("The solid lacks the face '" + f.face + "' of " + f.interface + ".");
+    }
+}
+
+/// Says which kept faces the solid has less of than the original.
+void compareKeptFaces(const shape::KeptFaces& kept, const std::vector<std::string>& interfaces, RebuildResult& r) {
+    const auto& m = r.solid.mesh;
+    std::vector<double> area(kept.patches().size(), 0);
+    for (std::size_t t = 0; t < m.triangle.size(); ++t) {
+        const auto& s = r.solid.surfaces[static_cast<std::size_t>(m.owner[t])];
+        if (s.face != keptFaceName) continue;
+        const Vec3 &a = m.position[m.triangle[t][0]], &b = m.position[m.triangle[t][1]],
+                   &c = m.position[m.triangle[t][2]];
+        const auto n = kept.nearest((a + b + c) / 3, 1);
+        if (n.patch >= 0) area[static_cast<std::size_t>(n.patch)] += 0.5 * (b - a).cross(c - a).norm();
+    }
+    for (std::size_t k = 0; k < area.size(); ++k) {
+        const auto& patch = kept.patches()[k];
+        const double share = area[k] / patch.area;
+        const auto n = static_cast<std::size_t>(patch.interface);
+        if (share < 0.9 && share > 0)  // those that are not there at all are named already
+            r.problems.push_back("Of a face of " + (n < interfaces.size() ? interfaces[n] : "an interface") + " only " +
+                                 formatNumber(100 * share, 2) + " % is left free, about " +
+                                 cage::placeText(patch.places.front()) + ".");
+    }
+}
+
+}  // namespace
+
 RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const SurfaceResult& surface,
                               const CageResult& cage, const Recipe& recipe, Progress& progress) {
     const auto start = Clock::now();
@@ -89,45 +160,16 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
     r.limit = cage::measureLimit(cage.cage);
     solid::SolidOptions options;
     options.trianglesOf = [&](const solid::Feature& f) { return featureBody(f, progress); };
+    options.keptFaces = keptFacesOf(part);
+    for (const Interface& i : part.interfaces) options.interfaces.push_back(i.name);
     r.solid = solid::buildSolid(cage.cage, patches, r.features, options, progress);
     r.mass = r.solid.solid.volume * part.material.density;
     const surface::Measures m = surface::measure(r.solid.mesh);
     r.genus = m.genus;
     r.pieces = m.pieces;
     r.surfaceGenus = surface.measures.genus;
-    // faces of interfaces, where the implicit solid has them, on the solid's surfaces
-    std::string kept;
-    for (NamedFace f : surface.faces) {
-        if (f.kept) {
-            if (kept.find("'" + f.interface + "'") == std::string::npos)
-                kept += (kept.empty() ? "'" : ", '") + f.interface + "'";
-            continue;
-        }
-        int best = -1;
-        for (std::size_t s = 0; s < r.solid.surfaces.size(); ++s) {
-            const auto& x = r.solid.surfaces[s];
-            if (x.interface == f.interface && x.face == f.face) best = static_cast<int>(s);
-        }
-        // a face in a machined side of the design space is that side's
-        if (best < 0)
-            for (std::size_t s = 0; s < r.solid.surfaces.size(); ++s) {
-                const auto& x = r.solid.surfaces[s];
-                if (x.kind != solid::SolidSurface::Kind::plane || std::abs(std::abs(x.axis.dot(f.axis)) - 1) > 1e-9)
-                    continue;
-                const double along = (x.point - f.origin).dot(f.axis);
-                if ((f.face == "start" || f.face == "end") && along >= f.low && along <= f.high)
-                    best = static_cast<int>(s);
-            }
-        if (best < 0) {
-            r.problems.push_back("The solid lacks the face '" + f.face + "' of " + f.interface + ".");
-            continue;
-        }
-        f.surface = best;
-        r.faces.push_back(f);
-    }
-    if (!kept.empty())
-        r.problems.push_back("The solid cannot have faces of the original yet, so it lacks those of " + kept +
-                             ": check and release the surface.");
+    nameFaces(surface, r);
+    if (options.keptFaces) compareKeptFaces(*options.keptFaces, options.interfaces, r);
     if (!cage.within) r.problems.push_back("The cage does not keep its tolerance: see its figures.");
     if (!cage.folded.empty())
         r.problems.push_back("The limit surface folds over in " + std::to_string(cage.folded.size()) +
@@ -135,10 +177,11 @@ RebuildResult evaluateRebuild(const Part& part, const FieldResult& field, const 
     if (!r.solid.solid.closed) r.problems.push_back("The solid is not closed.");
     if (!r.solid.solid.valid) r.problems.push_back("The kernel's check finds the solid not valid.");
     if (!m.watertight) r.problems.push_back("The solid's triangles are not closed.");
-    const double off = std::abs(r.solid.free.volume / r.limit.volume - 1);
+    // where layers of the original make most of the part it is the part's share that counts
+    const double off = std::abs(r.solid.free.volume - r.limit.volume) / std::max(r.limit.volume, r.solid.solid.volume);
     if (off > 1e-3)
         r.problems.push_back("The patches enclose " + formatNumber(100 * off, 2) +
-                             " % more or less than the limit surface.");
+                             " % of the part more or less than the limit surface.");
     if (r.irregularJump > 5)
         r.problems.push_back("Two patches meet with a kink of " + formatNumber(r.irregularJump, 3) + " degrees at " +
                              cage::placeText(r.jumpAt) + ": split or move the cage there.");
