@@ -246,6 +246,52 @@ class TestGeometryWindow : public QObject, public WindowDriver {
         QCOMPARE(part().interfaces.size(), before);
     }
 
+    /// An edge of the original that is clicked, a point that is typed, and a support that names the edge.
+    void edgesAndPointsAreKept() {
+        const std::size_t before = part().interfaces.size();
+        made_up::StepBracket bracket;
+        const std::string file = (dir_.path() + "/bracket.step").toStdString();
+        bracket.write(file);
+        w_->useBody(QString::fromStdString(file), "original");
+        QVERIFY(settle());
+        showInterfaces();
+        click("pickFace");
+        QVERIFY(settle());
+        w_->view().fit();
+        const Vec3 rim(13, 17, made_up::StepBracket::seatHeight(13, 17));  // on the seat, near its lower edge
+        QTest::mouseClick(&w_->view(), Qt::LeftButton, {}, w_->view().placeOf(rim).toPoint());
+        auto words = [&] { return find<QLabel>("pickedWords")->text(); };
+        choose("newInterfaceKind", static_cast<int>(duty::Interface::Kind::edges));
+        QVERIFY2(words().startsWith("1 edge, 22"), qPrintable(words()));
+        type(find<QLineEdit>("newInterfaceName"), "rim");
+        type(find<QLineEdit>("newInterfaceLength"), "1.5");
+        click("createInterface");
+        QVERIFY(settle());
+        QCOMPARE(part().interfaces.size(), before + 1);
+        const duty::Interface made = part().interfaces.back();
+        QVERIFY(made.kind == duty::Interface::Kind::edges && made.length == 1.5 && made.places.size() == 1);
+        QVERIFY2(std::abs(made.places[0].y() - 16) < 1e-3, qPrintable(QString::number(made.places[0].y())));
+        w_->dossier().openCard(Stage::duty);
+        click("editLoads");
+        click("addSupport");
+        QCOMPARE(part().supports.back().on.face, std::string("edge"));
+        QVERIFY(part().supports.back().on.interfaces == std::vector<std::string>{"rim"});
+        showInterfaces();
+        click("typeInterface");
+        choose("newInterfaceKind", static_cast<int>(duty::Interface::Kind::points));
+        type(find<QLineEdit>("newInterfaceName"), "tip");
+        type(find<QLineEdit>("newInterfacePlace"), "13, 25, 18.5");
+        click("createInterface");
+        QVERIFY(settle());
+        QVERIFY2(part().interfaces.size() == before + 2, qPrintable(find<QLabel>("error")->text()));
+        QVERIFY((part().interfaces.back().lines[0][0] - Vec3(13, 25, 18.5)).norm() < 1e-9);
+        for (int k = 0; k < 3; ++k) {
+            QTest::keyClick(w_.get(), Qt::Key_Z, Qt::ControlModifier);
+            QVERIFY(settle());
+        }
+        QCOMPARE(part().interfaces.size(), before);
+    }
+
     /// The top of the body with its hole: a pad of that outline, exactly in its plane; a typed diameter makes it a
     /// disc.
     void aFaceIsPickedWithItsOutline() {

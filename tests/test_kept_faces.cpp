@@ -15,6 +15,7 @@
 #include "made_up_part.hpp"
 #include "project/run.hpp"
 #include "shape/kept_faces.hpp"
+#include "stages/check_model.hpp"
 #include "stages/face_choice.hpp"
 #include "stages/optimise_stage.hpp"
 #include "stages/part_shape.hpp"
@@ -448,6 +449,14 @@ class TestKeptFaces : public QObject {
             }
             QVERIFY2(least > 0.99 * i.length, qPrintable(what + QString::number(least)));
         }
+        int corners = 0;
+        for (const auto& f : check->faces)  // the elements' corners too
+            for (const std::int32_t face : stages::facesOf(check->mesh, f))
+                for (int k = 0; k < 3; ++k, ++corners) {
+                    const Vec3& q = check->mesh.position[static_cast<std::size_t>(check->mesh.boundary[face][k])];
+                    QVERIFY2(std::abs(kept->height(f.group, q)) < 1e-6, f.interface.c_str());
+                }
+        QVERIFY(corners > 1000);
         for (const auto& x : check->cases) {
             QVERIFY2(x.appliedAsMeant, told(x).c_str());
             QVERIFY((x.reaction + x.applied).norm() < 1e-6 * x.applied.norm());

@@ -217,7 +217,8 @@ void DutyCard::refreshBody() {
     QList<QStringList> rows;
     for (const Interface& i : p.interfaces)
         rows << QStringList{QString::fromStdString(i.name), i.boreDiameter > 0 ? plain(i.boreDiameter) + " mm" : "none",
-                            i.kind == duty::Interface::Kind::faces
+                            i.isOfLines() ? QString("around %1 mm").arg(plain(i.length))
+                            : i.kind == duty::Interface::Kind::faces
                                 ? QString("%1 %2").arg(i.places.size()).arg(i.places.size() == 1 ? "face" : "faces")
                             : !i.outline.empty() ? QString("outline")
                             : i.ringDiameter > 0 ? plain(i.ringDiameter) + " mm"

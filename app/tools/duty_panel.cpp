@@ -267,7 +267,7 @@ void DutyPanel::choose(int r) {
                                                                                                : Qt::Unchecked);
         }
         face_->clear();
-        face_->addItems({"bore", "side", "start", "end", "face"});
+        face_->addItems({"bore", "side", "start", "end", duty::keptFaceName, duty::edgeName, duty::pointName});
         face_->setCurrentText(on.face.empty() ? "bore" : text(on.face));
     };
     if (line.kind == Line::Kind::load || line.kind == Line::Kind::shared) {
@@ -526,10 +526,12 @@ void DutyPanel::add(Line::Kind kind) {
     }
     const Interface& i = p.interfaces.back();
     const FaceReference on{{i.name},
-                           i.kind == Interface::Kind::faces ? duty::keptFaceName
-                           : i.boreDiameter > 0             ? "bore"
-                           : i.kind == Interface::Kind::pin ? "side"
-                                                            : "start"};
+                           i.kind == Interface::Kind::faces    ? duty::keptFaceName
+                           : i.kind == Interface::Kind::edges  ? duty::edgeName
+                           : i.kind == Interface::Kind::points ? duty::pointName
+                           : i.boreDiameter > 0                ? "bore"
+                           : i.kind == Interface::Kind::pin    ? "side"
+                                                               : "start"};
     auto unused = [&](const std::string& base, const auto& list) {
         for (int n = 1;; ++n) {
             const std::string name = base + " " + std::to_string(n);

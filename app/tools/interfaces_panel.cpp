@@ -145,7 +145,7 @@ void InterfacesPanel::makeForm() {
     name_->setObjectName("newInterfaceName");
     kind_ = new QComboBox;
     kind_->setObjectName("newInterfaceKind");
-    kind_->addItems({"bore", "boss", "pad", "pin", "faces"});
+    kind_->addItems({"bore", "boss", "pad", "pin", "faces", "edges", "points"});
     kind_->setToolTip(
         "bore: a hole; boss: a hole with a ring of material; pad: a disc to stand on; pin: a round stud; faces: faces "
         "of "
@@ -272,6 +272,7 @@ void InterfacesPanel::connectInputs() {
                 say("Faces are those of the original: click one of them.");
             return showFields(Interface::Kind::faces);
         }
+        if (proposal_->isOfLines()) return proposeLines();
         const bool hasBore = proposal_->kind == Interface::Kind::bore || proposal_->kind == Interface::Kind::boss;
         if (hasBore != (proposal_->boreDiameter > 0)) proposal_->boreDiameter = hasBore ? diameter_->value() : 0;
         showFields(proposal_->kind);
@@ -311,7 +312,8 @@ void InterfacesPanel::refresh() {
     const int row = table_->currentRow(), column = table_->currentColumn();
     QList<QStringList> rows;
     for (const Interface& i : session_.project().part.interfaces) {
-        const bool ofFaces = i.kind == Interface::Kind::faces, hasEnd = ofFaces || i.start.kind == EndKind::flat;
+        const bool ofFaces = i.kind == Interface::Kind::faces,
+                   hasEnd = !i.isOfLines() && (ofFaces || i.start.kind == EndKind::flat);
         rows << QStringList{QString::fromStdString(i.name),
                             duty::name(i.kind),
                             plain(i.origin[0]),
@@ -320,7 +322,8 @@ void InterfacesPanel::refresh() {
                             axisText(i.axis),
                             plain(i.length),
                             i.boreDiameter > 0 ? plain(i.boreDiameter) : "–",
-                            i.kind == Interface::Kind::faces
+                            i.isOfLines() ? QString("%1 %2").arg(i.places.size()).arg(duty::name(i.kind))
+                            : i.kind == Interface::Kind::faces
                                 ? QString("%1 %2").arg(i.places.size()).arg(i.places.size() == 1 ? "face" : "faces")
                             : !i.outline.empty() ? QString("outline")
                             : i.ringDiameter > 0 ? plain(i.ringDiameter)
@@ -382,6 +385,11 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
         case kindColumn: {
             static const QStringList kinds{"bore", "boss", "pad", "pin"};
             const auto kind = kinds.indexOf(text);
+            if (i.isOfLines() || text == duty::name(Interface::Kind::edges) ||
+                text == duty::name(Interface::Kind::points)) {
+                if (text == duty::name(i.kind)) break;
+                throw InputError("Edges and points are picked in the view, or typed as a new interface.");
+            }
             if ((i.kind == Interface::Kind::faces) != (text == duty::name(Interface::Kind::faces)))
                 throw InputError("Faces of the original are picked in the view: 'Pick a face'.");
             if (i.kind == Interface::Kind::faces) break;
@@ -394,19 +402,29 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
         case xColumn:
         case yColumn:
         case zColumn:
+            if (i.isOfLines()) {
+                if (i.kind == Interface::Kind::edges || i.places.size() != 1)
+                    throw InputError("Several places, or edges: remove the interface and pick others.");
+                i.places[0][column - xColumn] = lengthFrom(text);
+                break;
+            }
             i.origin[column - xColumn] = lengthFrom(text);
             break;
         case axisColumn:
+            if (i.isOfLines()) throw InputError("Edges and points have no axis.");
             i.axis = threeFrom(text, "the axis", false);
             break;
         case lengthColumn:
             i.length = lengthFrom(text);
             break;
         case boreColumn:
-            if (i.kind == Interface::Kind::faces) throw InputError("Faces have no bore of their own.");
+            if (i.kind == Interface::Kind::faces || i.isOfLines())
+                throw InputError("Faces, edges and points have no bore of their own.");
             i.boreDiameter = lengthFrom(text);
             break;
         case ringColumn:
+            if (i.isOfLines())
+                throw InputError("Edges and points have no ring: their length is what they are spread over.");
             if (i.kind == Interface::Kind::faces)
                 throw InputError("Faces keep their own size: remove the interface and pick others.");
             i.ringDiameter = lengthFrom(text);
@@ -416,6 +434,7 @@ void InterfacesPanel::take(Interface& i, int column, const QString& text) {
             i.blendRadius = lengthFrom(text);
             break;
         case clearanceColumn:
+            if (i.isOfLines()) throw InputError("No space is kept free before edges and points.");
             i.start.clearance = lengthFrom(text);
             break;
         case clearDiameterColumn:
@@ -464,11 +483,12 @@ void InterfacesPanel::showRing(bool shown) {
 }
 
 void InterfacesPanel::showFields(Interface::Kind kind) {
-    const bool faces = kind == Interface::Kind::faces;
+    const bool faces = kind == Interface::Kind::faces,
+               lines = kind == Interface::Kind::edges || kind == Interface::Kind::points;
     showRing(kind == Interface::Kind::boss);
-    for (QWidget* w : std::initializer_list<QWidget*>{diameter_, diameterWords_}) w->setVisible(!faces);
+    for (QWidget* w : std::initializer_list<QWidget*>{diameter_, diameterWords_}) w->setVisible(!faces && !lines);
     for (QWidget* w : std::initializer_list<QWidget*>{neighbours_, sameRadius_}) w->setVisible(faces);
-    lengthWords_->setText(faces ? "Kept depth" : "Length");
+    lengthWords_->setText(faces ? "Kept depth" : lines ? "Spread over" : "Length");
     length_->setAccessibleName(lengthWords_->text());
 }
 
@@ -574,7 +594,18 @@ void InterfacesPanel::create() {
         say("Faces are those of the original: click one of them.");
         return;
     }
-    if (i.kind == Interface::Kind::faces) {
+    if (i.isOfLines()) {
+        if (place_->isModified() || i.places.empty()) {
+            try {
+                i.places = {threeFrom(place_->text(), "the place", true)};
+            } catch (const InputError& e) {
+                emit failed(e.what());
+                return;
+            }
+        }
+        i.boreDiameter = i.ringDiameter = i.blendRadius = 0;
+        place_->setModified(false);
+    } else if (i.kind == Interface::Kind::faces) {
         i.boreDiameter = i.ringDiameter = 0;
     } else if (i.kind == Interface::Kind::bore || i.kind == Interface::Kind::boss) {
         i.boreDiameter = diameter_->value();

@@ -67,6 +67,9 @@ class InterfacesPanel : public QWidget {
     bool pickKept(const Vec3& place);
     /// Tells the faces that are taken and what can be done about them.
     void showKept();
+    /// Begins edges or points with the place that was clicked last, and takes another in or out.
+    void proposeLines();
+    void toggleLine(const Vec3& place);
     /// Shows the fields that a kind of interface has.
     void showFields(duty::Interface::Kind kind);
     Session& session_;
@@ -85,6 +88,7 @@ class InterfacesPanel : public QWidget {
     std::vector<Vec3> picked_;
     QPushButton *neighbours_, *sameRadius_;
     QLabel *diameterWords_, *lengthWords_;
+    Vec3 clicked_ = Vec3::Zero();             ///< on what is shown, mm
     std::optional<stages::FaceChoice> kept_;  ///< faces of the original that were clicked
 };
 

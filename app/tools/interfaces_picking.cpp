@@ -5,6 +5,8 @@
 
 #include "base/error.hpp"
 #include "exchange/step_faces.hpp"
+#include "shape/lines.hpp"
+#include "stages/kept_faces.hpp"
 #include "surface/recognise.hpp"
 #include "tools/interfaces_panel.hpp"
 
@@ -87,6 +89,8 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const
     if (points_->isChecked()) return pickPoint(mesh, place);
     if (!face_->isChecked()) return;
     const bool designed = !(roughness > 0);
+    clicked_ = place;
+    if (proposal_ && proposal_->isOfLines()) return toggleLine(place);
     if (designed && proposal_ && proposal_->kind == Interface::Kind::faces) {
         pickKept(place);
         if (kept_) return showKept();
@@ -145,6 +149,54 @@ void InterfacesPanel::pick(const surface::TriMesh& mesh, double roughness, const
     propose(
         i, QString("%1 of Ø %2 mm%3.")
                .arg(face->kind == Kind::bore ? "Bore" : "Pin", num(2 * face->radius, roughness > 0 ? 3 : 5), residual));
+}
+
+void InterfacesPanel::proposeLines() {
+    proposal_->places.clear();
+    showFields(proposal_->kind);
+    length_->setValue(3);
+    if (face_->isChecked())
+        toggleLine(clicked_);
+    else
+        say(proposal_->kind == Interface::Kind::edges ? "Type a place on the edge." : "Type the point.");
+}
+
+void InterfacesPanel::toggleLine(const Vec3& place) {
+    auto& places = proposal_->places;
+    const bool edges = proposal_->kind == Interface::Kind::edges;
+    Vec3 at = place;
+    shape::Lines same{{place}};
+    double near = length_->value();
+    if (edges) {
+        const duty::BodySource* body = session_.project().part.bodyOfFaces();
+        try {
+            if (!body) throw InputError("Edges are those of an original.");
+            duty::BodySource own = *body;
+            own.offset = 0;
+            same = {stages::edgeAt(own, place, 1e3)};
+        } catch (const InputError& e) {
+            say(e.detail().problem.c_str());
+            return;
+        }
+        near = 1e-3;
+        double least = std::numeric_limits<double>::infinity();  // onto the edge
+        for (std::size_t k = 0; k + 1 < same[0].size(); ++k) {
+            const Vec3 d = same[0][k + 1] - same[0][k];
+            const Vec3 q = same[0][k] + std::clamp((place - same[0][k]).dot(d) / d.squaredNorm(), 0.0, 1.0) * d;
+            if ((q - place).norm() >= least) continue;
+            least = (q - place).norm();
+            at = q;
+        }
+    }
+    if (std::erase_if(places, [&](const Vec3& p) { return shape::distanceTo(same, p) <= near; }) == 0)
+        places.push_back(at);
+    if (!places.empty()) place_->setText(QString("%1, %2, %3").arg(num(at[0], 6), num(at[1], 6), num(at[2], 6)));
+    const auto count = places.size();
+    const QString what = edges ? count == 1 ? "edge" : "edges" : count == 1 ? "point" : "points";
+    say(QString("%1 %2%3. Click more, or one again to leave it out.")
+            .arg(count)
+            .arg(what,
+                 edges && count == 1 ? QString(", %1 mm long").arg(num(shape::lengthOf(same[0]), 4)) : QString()));
 }
 
 bool InterfacesPanel::pickKept(const Vec3& place) {

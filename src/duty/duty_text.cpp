@@ -112,6 +112,13 @@ void readMotions(const Node& n, const SupportKind& kind, Support& s) {
     chosen.refuse("at least one of " + all, "none");
 }
 
+/// Edges and points have no area of their own, and no normal.
+void requireNoLines(const Node& n, const Part& part, const FaceReference& on, const std::string& kind) {
+    for (const std::string& name : on.interfaces)
+        if (const Interface* i = part.findInterface(name); i && i->isOfLines())
+            n.at("interfaces").refuse("faces for a " + kind, "'" + name + "', which is of " + duty::name(i->kind));
+}
+
 Support readSupport(const Node& n, const Part& part, const Units& u) {
     std::set<std::string> keys{"kind", "interfaces", "face", "frame", "set"}, own;
     for (const SupportKind& k : supportKinds()) {
@@ -123,6 +130,7 @@ Support readSupport(const Node& n, const Part& part, const Units& u) {
     Support s;
     s.kind = kind.kind;
     s.on = readFaces(n, part);
+    if (!kind.onLines) requireNoLines(n, part, s.on, kind.words);
     s.frame = readFrameName(n, part);
     if (n.has("set")) {
         s.set = n.at("set").text();
@@ -167,6 +175,7 @@ Load readLoad(const Node& n, const Part& part, const Units& u, bool shared) {
     addKeys(kind.figures, keys);
     n.onlyKeys(keys);
     if (kind.onFaces) l.on = readFaces(n, part);
+    if (!kind.onLines) requireNoLines(n, part, l.on, kind.words);
     l.frame = readFrameName(n, part);
     for (const auto& f : kind.figures) readFigure(n, f, u, l);
     if (kind.require) kind.require(l, part, n);
@@ -194,11 +203,15 @@ FaceReference readFaces(const Node& n, const Part& part) {
         const bool known =
             (r.face == "bore" && i.boreDiameter > 0) || (r.face == "side" && i.kind == Interface::Kind::pin) ||
             (r.face == "start" && i.start.kind == EndKind::flat) || (r.face == "end" && i.end.kind == EndKind::flat) ||
-            (r.face == keptFaceName && i.kind == Interface::Kind::faces);
+            (r.face == keptFaceName && i.kind == Interface::Kind::faces) ||
+            (r.face == edgeName && i.kind == Interface::Kind::edges) ||
+            (r.face == pointName && i.kind == Interface::Kind::points);
         if (!known)
             n.at("face").refuse(
-                std::string(i.kind == Interface::Kind::faces ? "face"
-                                                             : "bore, the side of a pin, or a flat start or end") +
+                std::string(i.kind == Interface::Kind::faces    ? keptFaceName
+                            : i.kind == Interface::Kind::edges  ? edgeName
+                            : i.kind == Interface::Kind::points ? pointName
+                                                                : "bore, the side of a pin, or a flat start or end") +
                     " of '" + name + "'",
                 "'" + r.face + "'");
     }

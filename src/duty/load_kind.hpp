@@ -73,6 +73,7 @@ struct LoadKind {
     const char* words;  ///< of the screen
     const char* hint;   ///< beside the form; empty: none
     bool onFaces = true;
+    bool onLines = false;  ///< edges and points as well: spread over the surface around them
     bool hasFrame = false;
     bool canShare = false;  ///< a total over its interfaces, or the whole for each
     bool inTables = false;  ///< of load tables: what such a table replaces

@@ -75,8 +75,30 @@ void readFaces(const Node& n, const Units& u, Interface& i) {
     i.start.kind = i.end.kind = EndKind::blind;
 }
 
+/// Edges of the original or points on the surface; their middle is what moments are about.
+Interface readLines(const Node& n, const Units& u, Interface::Kind kind) {
+    Interface i;
+    i.kind = kind;
+    i.name = n.at("name").text();
+    const char* key = name(kind);
+    n.onlyKeys({"name", "kind", "radius", "blend_radius", key});
+    i.length = n.at("radius").positive(dimension::length, u.length);
+    for (const Node& place : n.at(key).list()) i.places.push_back(place.vector(dimension::length, u.length));
+    if (i.places.empty()) n.at(key).refuse("a place on each of them", "none");
+    i.blendRadius = n.has("blend_radius") ? n.at("blend_radius").quantity(dimension::length, u.length) : 0;
+    if (!(i.blendRadius >= 0)) n.at("blend_radius").refuse("zero or more", formatNumber(i.blendRadius));
+    for (const Vec3& p : i.places) i.origin += p / static_cast<double>(i.places.size());
+    if (kind == Interface::Kind::points)
+        for (const Vec3& p : i.places) i.lines.push_back({p});
+    i.axis = Vec3::UnitZ();
+    i.start.kind = i.end.kind = EndKind::blind;
+    return i;
+}
+
 Interface readInterface(const Node& n, const Units& u) {
     Interface i;
+    for (const auto lines : {Interface::Kind::edges, Interface::Kind::points})
+        if (n.has("kind") && n.at("kind").text() == name(lines)) return readLines(n, u, lines);
     const bool ofFaces = n.has("kind") && n.at("kind").text() == name(Interface::Kind::faces);
     if (!ofFaces)
         n.onlyKeys({"name", "kind", "origin", "axis", "length", "bore_diameter", "ring_diameter", "pin_diameter",
@@ -94,7 +116,7 @@ Interface readInterface(const Node& n, const Units& u) {
     else if (ofFaces)
         i.kind = Interface::Kind::faces;
     else
-        n.at("kind").refuse("bore, boss, pad, pin or faces", "'" + kind + "'");
+        n.at("kind").refuse("bore, boss, pad, pin, faces, edges or points", "'" + kind + "'");
     i.origin = n.at("origin").vector(dimension::length, u.length);
     i.axis = n.at("axis").direction();
     i.length = n.at("length").positive(dimension::length, u.length);
@@ -274,7 +296,7 @@ std::vector<Load> Part::loadsOf(const LoadCase& loadCase) const {
 }
 
 Vec3 faceMiddle(const Interface& i, const std::string& face) {
-    if (i.kind == Interface::Kind::faces) return i.origin;
+    if (i.kind == Interface::Kind::faces || i.isOfLines()) return i.origin;
     return i.origin + (face == "start" ? 0 : face == "end" ? i.length : 0.5 * i.length) * i.axis;
 }
 
@@ -285,6 +307,7 @@ Vec3 keptNormal(const Interface& i, const Vec3& at) {
 }
 
 bool isRound(const Interface& i) {
+    if (i.isOfLines()) return false;
     if (i.kind != Interface::Kind::faces) return true;
     if (!i.kept) return false;
     for (const shape::FacePatch& f : i.kept->patches()) {
@@ -308,7 +331,7 @@ void requireRound(const Interface& i) {
 }
 
 const char* name(Interface::Kind kind) {
-    static const char* names[] = {"bore", "boss", "pad", "pin", "faces"};
+    static const char* names[] = {"bore", "boss", "pad", "pin", "faces", "edges", "points"};
     return names[static_cast<int>(kind)];
 }
 
@@ -382,6 +405,8 @@ void readGeometry(const Node& root, const Units& u, const std::string& path, Par
         p.interfaces.push_back(readInterface(n, u));
         if (p.interfaces.back().kind == Interface::Kind::faces && !p.bodyOfFaces())
             n.at("faces").refuse("an original, or a body as design space, that the faces belong to", "none");
+        if (p.interfaces.back().kind == Interface::Kind::edges && !p.bodyOfFaces())
+            n.at("edges").refuse("an original, or a body as design space, that the edges belong to", "none");
         for (std::size_t i = 0; i + 1 < p.interfaces.size(); ++i)
             if (p.interfaces[i].name == p.interfaces.back().name)
                 n.at("name").refuse("a name used once", "'" + p.interfaces.back().name + "' again");

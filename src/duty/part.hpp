@@ -37,11 +37,13 @@ struct InterfaceEnd {
 /// A place where the part meets the world. Axis from start to end; the start lies at the origin point.
 struct Interface {
     enum class Kind {
-        bore,  ///< a bare hole
-        boss,  ///< a hole in a ring of kept material
-        pad,   ///< a round flat face on kept material
-        pin,   ///< a cylinder that stands out, its outside exact; the ring diameter is the pin's
-        faces  ///< faces of the original, exact as they are there, with the material behind them
+        bore,   ///< a bare hole
+        boss,   ///< a hole in a ring of kept material
+        pad,    ///< a round flat face on kept material
+        pin,    ///< a cylinder that stands out, its outside exact; the ring diameter is the pin's
+        faces,  ///< faces of the original, exact as they are there, with the material behind them
+        edges,  ///< edges of the original: what acts on them is spread over the surface around them
+        points  ///< places on the surface, likewise
     } kind = Kind::boss;
     std::string name;
     Vec3 origin = Vec3::Zero();  ///< centre of the start face, mm
@@ -60,10 +62,18 @@ struct Interface {
     /// Faces: what their file says, for all interfaces of the part, once something has read it (stages::withFaces).
     std::shared_ptr<const shape::KeptFaces> kept{};
     int number = 0;  ///< the interface's own in it
+    /// Edges and points: what they are in space, edges once something has read their file (stages::withFaces). The
+    /// length is how far around them material is kept and what acts on them is spread.
+    std::vector<std::vector<Vec3>> lines{};
+    /// Whether it is of edges or points.
+    bool isOfLines() const { return kind == Kind::edges || kind == Kind::points; }
 };
 
 /// Name of the face that an interface of faces has.
 constexpr const char* keptFaceName = "face";
+/// Names of what an interface of edges or points has in place of a face.
+constexpr const char* edgeName = "edge";
+constexpr const char* pointName = "point";
 
 /// A closed body from a file (STL, OBJ, PLY, 3MF or STEP).
 struct BodySource {

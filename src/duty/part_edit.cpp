@@ -55,6 +55,12 @@ json toJson(const InterfaceEnd& e, bool outlined, const Writer& w) {
 }
 
 json toJson(const Interface& i, const Writer& w) {
+    if (i.isOfLines()) {
+        json j{{"name", i.name}, {"kind", name(i.kind)}, {"radius", w.length(i.length)}};
+        for (const Vec3& p : i.places) j[name(i.kind)].push_back(w.place(p));
+        j["blend_radius"] = w.length(i.blendRadius);
+        return j;
+    }
     json j{{"name", i.name},
            {"kind", name(i.kind)},
            {"origin", w.place(i.origin)},
@@ -212,7 +218,11 @@ std::string withoutInterface(const Part& part, const std::string& name) {
 
 std::string withField(const Part& part, const NamedField& field) {
     json document = json::parse(part.text);
-    document["more_fields"].push_back(toJson(field, part.path, part.units.length));
+    const json added = toJson(field, part.path, part.units.length);
+    if (document.contains("field"))
+        document["more_fields"].push_back(added);
+    else  // the first field of a part that began with a body
+        document["field"] = added;
     return document.dump(2) + "\n";
 }
 

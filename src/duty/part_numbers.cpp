@@ -154,6 +154,10 @@ std::vector<PartNumberInfo> partNumbers(const Part& part) {
             add(place + "ring_diameter", label + "ring diameter", mm, i.ringDiameter / length);
         if (i.kind == Interface::Kind::pin)
             add(place + "pin_diameter", label + "pin diameter", mm, i.ringDiameter / length);
+        if (i.isOfLines()) {
+            add(place + "radius", label + "radius", mm, i.length / length);
+            continue;
+        }
         add(place + "length",
             label + (i.kind == Interface::Kind::pad     ? "thickness"
                      : i.kind == Interface::Kind::faces ? "depth"

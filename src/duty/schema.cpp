@@ -164,10 +164,16 @@ constexpr const char* rest = R"schema({
       "items": {
         "type": "object",
         "additionalProperties": false,
-        "required": ["name", "kind", "origin", "axis", "length"],
+        "required": ["name", "kind"],
+        "if": {"properties": {"kind": {"enum": ["edges", "points"]}}},
+        "then": {"required": ["radius"]},
+        "else": {"required": ["origin", "axis", "length"]},
         "properties": {
           "name": {"type": "string"},
-          "kind": {"enum": ["bore", "boss", "pad", "pin", "faces"]},
+          "kind": {"enum": ["bore", "boss", "pad", "pin", "faces", "edges", "points"]},
+          "radius": {"$ref": "#/$defs/quantity"},
+          "edges": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/vector"}},
+          "points": {"type": "array", "minItems": 1, "items": {"$ref": "#/$defs/vector"}},
           "origin": {"$ref": "#/$defs/vector"},
           "axis": {"$ref": "#/$defs/direction"},
           "length": {"$ref": "#/$defs/quantity"},

@@ -40,9 +40,10 @@ struct NominalPoint {
 
 struct SupportKind {
     Support::Kind kind;
-    const char* key;    ///< of the part file
-    const char* words;  ///< of the screen
-    const char* hint;   ///< beside the form; empty: none
+    const char* key;       ///< of the part file
+    const char* words;     ///< of the screen
+    const char* hint;      ///< beside the form; empty: none
+    bool onLines = false;  ///< edges and points as well
     bool hasFrame = false;
     bool canBeMoved = false;             ///< by a load of kind 'displacement'
     const char* motionsKey = "";         ///< of the part file: which motions are held; empty: no choice

@@ -160,6 +160,7 @@ lattice::TetComplex cornerMesh(const shape::Shape& shape, const MeshOptions& opt
     stuffing.limit = options.limit;
     stuffing.largestPieceOnly = !options.allPieces;
     stuffing.smallestPiece = options.smallestPiece;
+    stuffing.offset = options.offset;
     lattice::TetComplex c = lattice::stuff(shape, stuffing, progress);
     creases = lattice::repairCreases(shape, c, options.elementSize, progress);
     progress.step("Improving the elements");

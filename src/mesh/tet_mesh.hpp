@@ -44,6 +44,7 @@ struct MeshOptions {
     std::size_t limit = 3000000;  ///< refinement stops before there are more elements
     bool allPieces = false;       ///< of at least smallestPiece; else the largest only
     double smallestPiece = 0;     ///< mm3
+    Vec3 offset = Vec3::Zero();   ///< shift of the lattice in units of its spacing
 };
 
 /// Meshes a shape: lattice stuffing, sharp machined edges, optimisation, mid-side nodes on the shape. Every element's

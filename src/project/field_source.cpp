@@ -23,7 +23,7 @@ void addBodies(Digest& digest, const Part& part) {
     for (const KeepOut& k : part.keepOuts)
         if (!k.body.path.empty()) digest.add(fileState(k.body.path));
     for (const Interface& i : part.interfaces)
-        if (const BodySource* body = part.bodyOfFaces(); body && i.kind == Interface::Kind::faces)
+        if (const BodySource* body = part.bodyOfFaces(); body && (i.kind == Interface::Kind::faces || i.isOfLines()))
             digest.add("faces of").add(body->path).add(body->lengthUnit).add(fileState(body->path));
 }
 

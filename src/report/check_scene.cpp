@@ -337,7 +337,7 @@ void addDuty(const Part& given, const std::vector<std::string>& names, render::S
         if (!acts) continue;  // not in what is shown
         for (const std::string& name : s.on.interfaces) {
             const Interface& i = *part.findInterface(name);
-            if (i.outline.empty() && i.kind != Interface::Kind::faces)
+            if (i.outline.empty() && i.kind != Interface::Kind::faces && !i.isOfLines())
                 addRing(faceMiddle(i, s.on.face), i.axis, 1.08 * outerRadius(i), 1, scene);
             else
                 addOutline(i, faceMiddle(i, s.on.face) - i.origin, scene);

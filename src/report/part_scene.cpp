@@ -235,7 +235,7 @@ void addHandle(const Part& part, const Interface& i, render::Scene& scene) {
     lines.colour = {0xB4, 0x53, 0x2A};
     lines.width = 2.2;
     const auto [u, v] = perpendicular(i.axis);
-    const bool faces = i.kind == Interface::Kind::faces;
+    const bool faces = i.kind == Interface::Kind::faces || i.isOfLines();
     const Vec3 end = faces ? i.origin : Vec3(i.origin + i.length * i.axis);
     if (faces) {
         const Part known = stages::withFacesIfReadable(part);

@@ -130,7 +130,8 @@ void dutyChapter(Html& h, const Project& p, const Variant& v) {
     for (const Interface& i : part.interfaces)
         rows.push_back({i.name, name(i.kind), vec(i.origin), vec(i.axis), num(i.length),
                         i.boreDiameter > 0 ? num(i.boreDiameter) : "none",
-                        i.kind == Interface::Kind::faces
+                        i.isOfLines() ? std::to_string(i.places.size()) + " " + name(i.kind)
+                        : i.kind == Interface::Kind::faces
                             ? std::to_string(i.places.size()) + (i.places.size() == 1 ? " face" : " faces")
                         : !i.outline.empty() ? "outline, " + num(shape::Outline(i.axis, i.outline).area()) + " mm²"
                         : i.ringDiameter > 0 ? num(i.ringDiameter)

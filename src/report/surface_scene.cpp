@@ -27,6 +27,8 @@ double tintShare(const std::vector<NamedFace>& faces, int owner, const Vec3& p) 
     constexpr double fade = 1.6;  // mm
     double share = 0;
     for (const NamedFace& f : faces) {
+        if (!f.lines.empty())
+            share = std::max(share, std::clamp(0.5 + (f.radius - shape::distanceTo(f.lines, p)) / fade, 0.0, 1.0));
         if (f.surface != owner) continue;
         const Vec3 d = p - f.origin;
         const double along = d.dot(f.axis);

@@ -123,7 +123,7 @@ class KeptFaces {
 };
 
 /// The layer as a body.
-class FaceLayer final : public FreeBody {
+class FaceLayer final : public BoundedBody {
   public:
     FaceLayer(std::shared_ptr<const KeptFaces> faces, int interface, double before, double behind, double grown,
               bool filled = false)
@@ -137,8 +137,7 @@ class FaceLayer final : public FreeBody {
         return faces_->layer(p, interface_, before_, behind_, grown_, filled_);
     }
     Vec3 gradient(const Vec3& p) const override;
-    /// A value that the layer's at the place is not below, mm; cheap.
-    double atLeast(const Vec3& p) const {
+    double atLeast(const Vec3& p) const override {
         return std::max(faces_->boxDistance(p, interface_) - faces_->around(before_, behind_, grown_, filled_),
                         -std::max(before_, behind_));
     }

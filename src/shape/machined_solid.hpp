@@ -39,7 +39,13 @@ class FunctionBody final : public FreeBody {
 };
 
 class KeptFaces;
-class FaceLayer;
+
+/// A free body that also tells cheaply how far it is.
+class BoundedBody : public FreeBody {
+  public:
+    /// A value that the body's at the place is not below, mm.
+    virtual double atLeast(const Vec3& p) const = 0;
+};
 
 /// A bar with rounded rims: union material of bosses and pads. Round with exact distance, or of any outline.
 struct RoundBar {
@@ -48,8 +54,9 @@ struct RoundBar {
     double length = 0, radius = 0, rounding = 0;
     std::shared_ptr<const Outline> outline{};  ///< in place of the circle, which then holds it; across the axis
     double grown = 0;                          ///< the outline, mm
-    /// In place of everything: the layer behind faces of a body; start, length and radius are those of a bar about it.
-    std::shared_ptr<const FaceLayer> layer{};
+    /// In place of everything: the layer behind faces of a body, or what is around its edges; start, length and radius
+    /// are those of a bar about it.
+    std::shared_ptr<const BoundedBody> layer{};
     double distance(const Vec3& p) const;
     Vec3 gradient(const Vec3& p) const;
     /// Whether a place on its surface lies on a rounded rim. @param near  slack, mm

@@ -85,12 +85,36 @@ class Builder {
         for (const Place& p : places(s.on)) {
             const auto nodes = nodesOf(p.faces);
             elastic::Supports& into = model_.supports[set];
+            if (p.interface->isOfLines() && s.kind == Support::Kind::fixed) {
+                holdAlong(*p.interface, p.faces, s.held, axes, into);
+                continue;
+            }
             supportKind(s.kind).apply(
                 s, {mesh_, *p.interface, p.faces, nodes, axes, into, [&](std::int32_t node, const Vec3& direction) {
                         into.constraints.push_back({node, direction});
                         heldBy_[set].emplace_back(p.interface->name, s.on.face);
                     }});
         }
+    }
+    /// Holds each point, and the middle of each short piece of each edge, by the mean motion of the faces around it:
+    /// the part may turn about them, and stresses stay finite.
+    void holdAlong(const Interface& i, const std::vector<std::int32_t>& faces, const std::array<bool, 3>& held,
+                   const Mat3& axes, elastic::Supports& into) const {
+        std::map<std::pair<std::size_t, int>, elastic::MeanHold> pieces;
+        for (const std::int32_t f : faces) {
+            const auto& t = mesh_.boundary[f];
+            std::pair<std::size_t, double> at;
+            shape::distanceTo(i.lines, (mesh_.position[t[0]] + mesh_.position[t[1]] + mesh_.position[t[2]]) / 3, &at);
+            const double length = shape::lengthOf(i.lines[at.first]);
+            const int count = std::max(1, static_cast<int>(std::lround(length / (2 * i.length))));
+            const int piece = length > 0 ? std::min(count - 1, static_cast<int>(count * at.second / length)) : 0;
+            auto& hold = pieces[{at.first, piece}];
+            hold.faces.push_back(f);
+            hold.centre = shape::placeAlong(i.lines[at.first], (piece + 0.5) / count * length);
+            hold.held = {held[0], held[1], held[2], false, false, false};
+            hold.frame = axes;
+        }
+        for (auto& [place, hold] : pieces) into.meanHolds.push_back(std::move(hold));
     }
     void connectRigidly(const Load& l, elastic::Supports& into) {
         std::set<std::int32_t> nodes;
@@ -188,7 +212,7 @@ const NamedFace& findFace(const std::vector<NamedFace>& faces, const std::string
 std::vector<std::int32_t> facesOf(const mesh::TetMesh& mesh, const NamedFace& face) {
     std::vector<std::int32_t> found;
     for (std::size_t f = 0; f < mesh.boundary.size(); ++f) {
-        if (mesh.owner[f] != face.surface) continue;
+        if (face.lines.empty() && mesh.owner[f] != face.surface) continue;
         const auto& t = mesh.boundary[f];
         if (face.holds((mesh.position[t[0]] + mesh.position[t[1]] + mesh.position[t[2]]) / 3))
             found.push_back(static_cast<std::int32_t>(f));

@@ -66,12 +66,13 @@ std::vector<NamedFace> facesOn(const Part& part, const surface::PatchedBody& bod
     const surface::TriMesh& mesh = body.mesh();
     std::vector<NamedFace> faces;
     addKeptFaces(part, body, faces);
+    for (NamedFace& f : lineFaces(part)) faces.push_back(std::move(f));
     for (const Interface& i : part.interfaces)
         for (const char* face : {"bore", "side", "start", "end"}) {
             const std::string name = face;
             const bool round = name == "bore" || name == "side";
             const double radius = 0.5 * (name == "bore" ? i.boreDiameter : i.ringDiameter);
-            if (i.kind == Interface::Kind::faces) continue;
+            if (i.kind == Interface::Kind::faces || i.isOfLines()) continue;
             if ((name == "bore" && !(i.boreDiameter > 0)) || (name == "side" && i.kind != Interface::Kind::pin))
                 continue;
             const double outer = 0.5 * std::max(i.ringDiameter, i.boreDiameter);
@@ -207,11 +208,13 @@ double ruledStress(const Part& part, const elastic::Voigt6& stress) {
 std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& recipe) {
     const auto& sizes = recipe.check.localSizes;
     const double usual = spacingOf(recipe), factor = spacingOf(recipe) / recipe.elementSize;
-    // elements much wider than a bore would lose it
-    std::vector<Interface> narrow;
-    for (const Interface& i : part.interfaces)
+    // elements much wider than a bore would lose it, as they would what acts around edges and points
+    std::vector<Interface> narrow, lines;
+    for (const Interface& i : part.interfaces) {
         if (i.boreDiameter > 0 && 0.75 * i.boreDiameter < usual) narrow.push_back(i);
-    if (sizes.empty() && narrow.empty()) return {};
+        if (i.isOfLines() && 0.8 * i.length < usual) lines.push_back(i);
+    }
+    if (sizes.empty() && narrow.empty() && lines.empty()) return {};
     struct Region {
         LocalSize size;
         Interface interface;
@@ -227,6 +230,10 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& 
     }
     return [=](const Vec3& p) {
         double size = 1e300;
+        for (const Interface& i : lines) {
+            const double beyond = std::max(0.0, shape::distanceTo(i.lines, p) - 1.5 * i.length);
+            size = std::min(size, 0.8 * i.length + 0.3 * beyond);
+        }
         for (const Interface& i : narrow) {
             const Vec3 d = p - i.origin;
             const double along = d.dot(i.axis);
@@ -247,6 +254,10 @@ std::function<double(const Vec3&)> localSpacing(const Part& part, const Recipe& 
                     const Interface& i = r.interface;
                     const Vec3 d = p - i.origin;
                     const double along = d.dot(i.axis), reach = r.size.radius;
+                    if (i.isOfLines()) {
+                        inside = shape::distanceTo(i.lines, p) <= reach;
+                        break;
+                    }
                     const double outer = 0.5 * (i.ringDiameter > 0 ? i.ringDiameter : i.boreDiameter);
                     inside =
                         along >= -reach && along <= i.length + reach && (d - along * i.axis).norm() <= outer + reach;
@@ -348,13 +359,31 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
     if (!recipe.check.original) {
         options.localSize = localSpacing(into(solid.frame, part), into(solid.frame, recipe));
         options.wallSize = wallSpacing(surface, recipe, solid.frame);
+    } else {  // the original's elements are even, but for what acts around edges and points
+        Part lines = into(solid.frame, part);
+        std::erase_if(lines.interfaces, [](const Interface& i) { return !i.isOfLines(); });
+        Recipe even = recipe;
+        even.check.localSizes.clear();
+        options.localSize = localSpacing(lines, even);
     }
     MeshResult m;
     m.frame = solid.frame;
-    lattice::CreaseReport creases;
-    m.corners = mesh::cornerMesh(*solid.shape, options, creases, progress);
-    m.mesh = outOf(m.frame, mesh::curvedMesh(*solid.shape, m.corners, progress));
-    m.mesh.creases = creases;
+    // where the lattice meets the shape so that an element is bad, another place of it may have none
+    const std::array<Vec3, 3> places{Vec3(0, 0, 0), Vec3(0.5, 0.25, 0.375), Vec3(0.25, 0.625, 0.125)};
+    for (std::size_t k = 0; k < places.size(); ++k) {
+        options.offset = places[k];
+        lattice::CreaseReport creases;
+        lattice::TetComplex corners = mesh::cornerMesh(*solid.shape, options, creases, progress);
+        mesh::TetMesh made = outOf(m.frame, mesh::curvedMesh(*solid.shape, corners, progress));
+        const mesh::Quality quality = mesh::measureQuality(made);
+        if (k > 0 && quality.failed >= m.quality.failed) continue;
+        made.creases = creases;
+        m.corners = std::move(corners);
+        m.mesh = std::move(made);
+        m.quality = quality;
+        if (quality.failed == 0) break;
+        if (k == 0) progress.step("Meshing anew, for the sake of bad elements");
+    }
     m.faces = solid.faces;
     if (rebuilt && !recipe.check.original)
         m.bodyVolume = rebuilt->solid.solid.volume;
@@ -362,7 +391,6 @@ MeshResult evaluateMesh(const Part& part, const FieldResult& field, const Surfac
         m.bodyVolume = surface.measures.volume;
     else if (part.original && original)
         m.bodyVolume = surface::measure(*original).volume;
-    m.quality = mesh::measureQuality(m.mesh);
     return m;
 }
 

@@ -9,6 +9,7 @@
 #include "base/digest.hpp"
 #include "base/error.hpp"
 #include "base/quantity.hpp"
+#include "shape/lines.hpp"
 #include "stages/part_shape.hpp"
 #include "surface/recognise.hpp"
 
@@ -179,11 +180,6 @@ BodyFace recognised(const std::shared_ptr<const surface::MeshBody>& body, std::i
     return f;
 }
 
-/// How far places may lie off a face, mm.
-double slackOf(const Box3& box) {
-    return 1e-3 + 2e-4 * box.diagonal();
-}
-
 /// Depth of the free space before a face, so that it reaches nothing that stands opposite, mm.
 double freeDepth(const surface::MeshBody& body, const FacePatch& patch, double asked) {
     // from a thousandth of the body on: nearer than that nothing stands opposite
@@ -223,6 +219,10 @@ std::shared_ptr<const std::vector<BodyFace>> stepFacesOf(const BodySource& sourc
     return faces;
 }
 
+double faceSlack(const Box3& box) {
+    return 1e-3 + 2e-4 * box.diagonal();
+}
+
 BodyFace faceAt(const BodySource& source, const Vec3& place, int* number, double asked) {
     auto refuse = [&](const std::string& found) {
         throw InputError(ErrorDetail{"No face of the body lies at the place.", source.path, cage::placeText(place),
@@ -235,7 +235,7 @@ BodyFace faceAt(const BodySource& source, const Vec3& place, int* number, double
             whole.include(f.patch.box.low);
             whole.include(f.patch.box.high);
         }
-        const double slack = asked > 0 ? asked : slackOf(whole);
+        const double slack = asked > 0 ? asked : faceSlack(whole);
         double best = slack;
         const BodyFace* found = nullptr;
         double inside = 0;
@@ -259,7 +259,7 @@ BodyFace faceAt(const BodySource& source, const Vec3& place, int* number, double
     const auto body = bodyOf(own);
     const surface::TriangleTree tree(body->mesh());
     const auto closest = tree.closest(place);
-    if (closest.triangle < 0 || closest.distance > (asked > 0 ? asked : slackOf(body->bounds())))
+    if (closest.triangle < 0 || closest.distance > (asked > 0 ? asked : faceSlack(body->bounds())))
         refuse("the nearest is " + formatNumber(closest.distance, 3) + " mm away");
     BodyFace f = recognised(body, closest.triangle);
     if (number) *number = closest.triangle;
@@ -267,8 +267,9 @@ BodyFace faceAt(const BodySource& source, const Vec3& place, int* number, double
 }
 
 bool knowsFaces(const Part& part) {
-    return std::all_of(part.interfaces.begin(), part.interfaces.end(),
-                       [](const Interface& i) { return i.kind != Interface::Kind::faces || i.kept; });
+    return std::all_of(part.interfaces.begin(), part.interfaces.end(), [](const Interface& i) {
+        return (i.kind != Interface::Kind::faces || i.kept) && (!i.isOfLines() || !i.lines.empty());
+    });
 }
 
 namespace {
@@ -312,6 +313,34 @@ std::shared_ptr<const shape::KeptFaces> measuredFaces(const Part& part) {
     return std::make_shared<const shape::KeptFaces>(std::move(patches));
 }
 
+/// What has been read for a part.
+struct Known {
+    std::shared_ptr<const shape::KeptFaces> faces;
+    std::vector<shape::Lines> lines;  ///< [interfaces]
+};
+
+std::shared_ptr<const Known> measured(const Part& part) {
+    auto known = std::make_shared<Known>();
+    if (std::any_of(part.interfaces.begin(), part.interfaces.end(),
+                    [](const Interface& i) { return i.kind == Interface::Kind::faces; }))
+        known->faces = measuredFaces(part);
+    for (const Interface& i : part.interfaces) {
+        known->lines.push_back(i.lines);
+        if (i.kind != Interface::Kind::edges || !i.lines.empty()) continue;
+        for (std::size_t k = 0; k < i.places.size(); ++k) {
+            try {
+                known->lines.back().push_back(edgeAt(*part.bodyOfFaces(), i.places[k]));
+            } catch (const InputError& e) {
+                ErrorDetail d = e.detail();
+                d.place = "interface '" + i.name + "', place " + std::to_string(k + 1) + " at " +
+                          cage::placeText(i.places[k]);
+                throw InputError(d);
+            }
+        }
+    }
+    return known;
+}
+
 /// What the faces of a part follow from.
 std::string keyOf(const Part& part) {
     const BodySource& source = *part.bodyOfFaces();
@@ -319,7 +348,8 @@ std::string keyOf(const Part& part) {
     for (const std::string& name : source.bodies) key += "\n" + name;
     for (const Interface& i : part.interfaces) {
         key += "\n" + i.name;
-        if (i.kind != Interface::Kind::faces) continue;
+        if (i.kind == Interface::Kind::edges) key += " edges";
+        if (i.kind != Interface::Kind::faces && i.kind != Interface::Kind::edges) continue;
         for (const double v : {i.start.clearance, i.start.clearMargin}) key += " " + formatNumber(v, 17);
         for (const Vec3& p : i.places)
             for (const double v : p) key += " " + formatNumber(v, 17);
@@ -327,36 +357,39 @@ std::string keyOf(const Part& part) {
     return key;
 }
 
-/// Faces of parts that were measured, the latest last.
-std::shared_ptr<const shape::KeptFaces> knownFaces(const std::string& key,
-                                                   std::shared_ptr<const shape::KeptFaces> store = nullptr) {
+/// What of parts was measured, the latest last.
+std::shared_ptr<const Known> knownOf(const std::string& key, std::shared_ptr<const Known> store = nullptr) {
     static std::mutex mutex;
-    static std::vector<std::pair<std::string, std::shared_ptr<const shape::KeptFaces>>> known;
+    static std::vector<std::pair<std::string, std::shared_ptr<const Known>>> all;
     const std::lock_guard lock(mutex);
-    for (const auto& [of, faces] : known)
-        if (of == key) return faces;
+    for (const auto& [of, known] : all)
+        if (of == key) return known;
     if (store) {
-        if (known.size() == 8) known.erase(known.begin());
-        known.emplace_back(key, store);
+        if (all.size() == 8) all.erase(all.begin());
+        all.emplace_back(key, store);
     }
     return store;
 }
 
-std::shared_ptr<const shape::KeptFaces> readFaces(const Part& part) {
+std::shared_ptr<const Known> read(const Part& part) {
     const std::string key = keyOf(part);
-    if (auto faces = knownFaces(key)) return faces;
-    return knownFaces(key, measuredFaces(part));
+    if (auto known = knownOf(key)) return known;
+    return knownOf(key, measured(part));
 }
 
 /// Gives the interfaces their faces, and the size that their marks and areas are drawn with.
-void give(Part& part, const std::shared_ptr<const shape::KeptFaces>& faces) {
+void give(Part& part, const Known& known) {
     for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
         Interface& i = part.interfaces[n];
+        if (i.kind == Interface::Kind::edges) {
+            i.lines = known.lines[n];
+            i.origin = shape::middleOf(i.lines);
+        }
         if (i.kind != Interface::Kind::faces) continue;
-        i.kept = faces;
+        i.kept = known.faces;
         i.number = static_cast<int>(n);
         double reach = 0;
-        for (const FacePatch& f : faces->patches())
+        for (const FacePatch& f : known.faces->patches())
             if (f.interface == i.number)
                 for (const Vec3& p : f.places) reach = std::max(reach, (p - i.origin).norm());
         i.ringDiameter = 2 * reach;
@@ -367,14 +400,14 @@ void give(Part& part, const std::shared_ptr<const shape::KeptFaces>& faces) {
 
 Part withFaces(const Part& given) {
     Part part = given;
-    if (!knowsFaces(part)) give(part, readFaces(part));
+    if (!knowsFaces(part)) give(part, *read(part));
     return part;
 }
 
 Part withKnownFaces(const Part& given) {
     Part part = given;
     if (knowsFaces(part)) return part;
-    if (const auto faces = knownFaces(keyOf(part))) give(part, faces);
+    if (const auto known = knownOf(keyOf(part))) give(part, *known);
     return part;
 }
 
@@ -388,6 +421,12 @@ Part withFacesIfReadable(const Part& part) {
 
 std::vector<Vec3> bordersOf(const Interface& i) {
     std::vector<Vec3> ends;
+    for (const auto& line : i.lines) {
+        for (std::size_t k = 0; k + 1 < line.size(); ++k) ends.insert(ends.end(), {line[k], line[k + 1]});
+        if (line.size() > 1) continue;
+        for (int a = 0; a < 3; ++a)  // a point: a small cross, as large as what acts on it is spread
+            ends.insert(ends.end(), {line[0] - i.length * Vec3::Unit(a), line[0] + i.length * Vec3::Unit(a)});
+    }
     if (!i.kept) return ends;
     for (const FacePatch& f : i.kept->patches())
         if (f.interface == i.number)
@@ -400,7 +439,7 @@ std::vector<Vec3> bordersOf(const Interface& i) {
 
 std::shared_ptr<const shape::KeptFaces> keptFacesOf(const Part& part) {
     for (const Interface& i : part.interfaces)
-        if (i.kind == Interface::Kind::faces) return i.kept ? i.kept : readFaces(part);
+        if (i.kind == Interface::Kind::faces) return i.kept ? i.kept : read(part)->faces;
     return nullptr;
 }
 

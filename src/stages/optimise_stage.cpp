@@ -214,6 +214,24 @@ class Faces {
             }
         }
     }
+    /// Small discs across all three axes in places along the lines: forces are spread over the cells around them.
+    void addLines(const Interface& i, std::size_t index, double step, std::vector<std::int32_t>& faces) {
+        auto disc = [&](const Vec3& p, int axis) {
+            const Vec3 u = 0.4 * step * Vec3::Unit((axis + 1) % 3), v = 0.4 * step * Vec3::Unit((axis + 2) % 3);
+            auto at = [&](double s, double t) {
+                return Vec3(p + (0.01 + 0.99 * t) * (std::cos(2 * M_PI * s) * u + std::sin(2 * M_PI * s) * v));
+            };
+            addPatch(6, 1, false, index, at, faces);
+        };
+        for (const auto& line : i.lines)
+            for (std::size_t k = 0; k < line.size(); ++k) {
+                const Vec3 along = k + 1 < line.size() ? Vec3(line[k + 1] - line[k]) : Vec3(Vec3::Zero());
+                if (line.size() > 1 && k + 1 == line.size()) break;
+                const int count = std::max(1, static_cast<int>(std::lround(along.norm() / step)));
+                for (int n = 0; n < count; ++n)
+                    for (int axis = 0; axis < 3; ++axis) disc(line[k] + (n + 0.5) / count * along, axis);
+            }
+    }
     void addFace(const FaceKey& key) {
         const std::size_t index = indexOf(key.first);
         const Interface& i = part_.interfaces[index];
@@ -227,6 +245,7 @@ class Faces {
         const double inner = 0.5 * i.boreDiameter, outer = outerRadius(i, grid_.spacing.maxCoeff());
         const bool bore = key.second == "bore", side = key.second == "side";
         if (i.kind == Interface::Kind::faces) return addTriangles(i, index, step, faces);
+        if (i.isOfLines()) return addLines(i, index, step, faces);
         if (!i.outline.empty()) return addOutline(i, index, key.second == "end", step, faces);
         auto ring = [&, u = u, v = v](double s) {
             return Vec3(std::cos(2 * M_PI * s) * u + std::sin(2 * M_PI * s) * v);
@@ -268,6 +287,12 @@ class Faces {
                         normal = radial.norm() > 1e-9 ? Vec3(radial.normalized()) : perpendicular(i.axis)[0];
                         distance = radial.norm() - (key.second == "bore" ? 0.5 * i.boreDiameter
                                                                          : outerRadius(i, grid_.spacing.maxCoeff()));
+                    }
+                    if (i.isOfLines()) {
+                        if (shape::distanceTo(i.lines, grid_.position(n)) <=
+                            slack * std::max(i.length, 0.5 * grid_.spacing.norm()))
+                            near.insert(n);
+                        continue;
                     }
                     if (i.kind == Interface::Kind::faces) {
                         const auto nearest = i.kept->nearest(grid_.position(n), 1e300, i.number);
@@ -352,7 +377,7 @@ class Builder {
         for (std::size_t i = 0; i < kept.size(); ++i) {
             const Interface& of = part_.interfaces[i];
             // faces of a body keep what lies in it
-            const bool ring = of.ringDiameter > 0 && of.kind != Interface::Kind::faces;
+            const bool ring = of.ringDiameter > 0 && of.kind != Interface::Kind::faces && !of.isOfLines();
             std::vector<std::size_t> cells;
             for (const std::size_t c : kept[i].cells) {
                 if (isVoid[c] || (!ring && p_.use[c] == CellUse::empty)) continue;

@@ -127,6 +127,8 @@ Part into(const OwnFrame& frame, const Part& part) {
         for (auto& loop : i.outline)
             for (Vec3& d : loop) d = frame.directionInto(d);
         for (Vec3& place : i.places) place = frame.given(place);
+        for (auto& line : i.lines)
+            for (Vec3& p : line) p = frame.given(p);
     }
     for (KeepOut& k : p.keepOuts) {
         const Box3 box = into(frame, Box3{k.low, k.high});

@@ -91,6 +91,28 @@ bool isOfFaces(const Interface& i) {
     return i.kind == Interface::Kind::faces;
 }
 
+/// The body that bounds what is kept around edges and points: the original, else the design space's; null: none.
+std::shared_ptr<const surface::MeshBody> aroundWhich(const Part& part) {
+    const bool any =
+        std::any_of(part.interfaces.begin(), part.interfaces.end(), [](const Interface& i) { return i.isOfLines(); });
+    const BodySource* source = part.bodyOfFaces();
+    if (!any || !source) return nullptr;
+    BodySource own = *source;
+    own.offset = 0;
+    return bodyOf(own);
+}
+
+/// What is kept around edges and points, as a bar. @param wider  mm
+shape::RoundBar lineBar(const Interface& i, double wider, const std::shared_ptr<const shape::FreeBody>& within) {
+    Box3 box;
+    for (const auto& line : i.lines)
+        for (const Vec3& p : line) box.include(p);
+    const double radius = i.length + wider;
+    shape::RoundBar bar{box.centre(), i.axis, 0, 0.5 * box.diagonal() + radius, 0};
+    bar.layer = std::make_shared<const shape::AroundLines>(i.lines, radius, within);
+    return bar;
+}
+
 /// Every cut of a part as primitives; the first of each is the one that carries a named face.
 struct CutVolume {
     std::vector<Primitive> primitives;
@@ -156,6 +178,20 @@ bool inside(const std::vector<Primitive>& primitives, const Vec3& p) {
 
 }  // namespace
 
+std::vector<NamedFace> lineFaces(const Part& given) {
+    const Part part = withFaces(given);
+    std::vector<NamedFace> faces;
+    for (const Interface& i : part.interfaces) {
+        if (!i.isOfLines()) continue;
+        NamedFace f{
+            i.name,  i.kind == Interface::Kind::edges ? edgeName : pointName, -1, i.origin, i.axis, -endless, endless,
+            i.length};
+        f.lines = i.lines;
+        faces.push_back(std::move(f));
+    }
+    return faces;
+}
+
 std::vector<std::vector<Vec3>> outlineOf(const Interface& i) {
     std::vector<std::vector<Vec3>> loops = i.outline;
     for (auto& loop : loops)
@@ -205,10 +241,12 @@ Regions loadRegions(const Part& part, const Box3& fieldBounds) {
     return r;
 }
 
-std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityField& field) {
+std::vector<field::KeptCells> keptCells(const Part& given, const field::DensityField& field) {
+    const Part part = withFaces(given);
     std::vector<field::KeptCells> kept;
     const double cell = field.spacing.maxCoeff();
     const auto faces = keptFacesOf(part);
+    const auto original = aroundWhich(part);
     for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
         Interface i = part.interfaces[n];
         i.number = static_cast<int>(n);
@@ -223,6 +261,13 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
         around.include(i.origin);
         around.include(i.origin + i.length * i.axis);
         around = around.grown(outer);
+        const double near = std::max(i.length, cell);  // around lines
+        if (i.isOfLines()) {
+            around = Box3{};
+            for (const auto& line : i.lines)
+                for (const Vec3& p : line) around.include(p);
+            around = around.grown(near);
+        }
         if (isOfFaces(i)) {
             around = Box3{};
             around.include(layer.start);
@@ -241,6 +286,12 @@ std::vector<field::KeptCells> keptCells(const Part& part, const field::DensityFi
                     const std::size_t c = field.index(x, y, z);
                     if (isOfFaces(i)) {
                         if (layer.distance(field.centre(c)) <= 0) k.cells.push_back(c);
+                        continue;
+                    }
+                    if (i.isOfLines()) {
+                        if (shape::distanceTo(i.lines, field.centre(c)) <= near &&
+                            (!original || original->value(field.centre(c)) < 0))
+                            k.cells.push_back(c);
                         continue;
                     }
                     const Vec3 d = field.centre(c) - i.origin;
@@ -300,7 +351,8 @@ std::vector<Primitive> sidesOf(const Box3& box) {
 
 }  // namespace
 
-std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces) {
+std::vector<NamedFace> outOf(const Part& given, std::vector<NamedFace> faces) {
+    const Part part = withFaces(given);
     const auto kept = keptFacesOf(part);
     for (NamedFace& f : faces)
         if (const Interface* i = part.findInterface(f.interface)) {
@@ -308,6 +360,7 @@ std::vector<NamedFace> outOf(const Part& part, std::vector<NamedFace> faces) {
             f.axis = i->axis;
             f.outline = outlineOf(*i);
             if (isOfFaces(*i)) f.kept = kept;
+            if (i->isOfLines()) f.lines = i->lines;
         }
     return faces;
 }
@@ -357,8 +410,9 @@ double beyondBody(const Regions& regions, const DesignEdges& edges) {
 
 }  // namespace
 
-PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+PartShape buildCover(const Part& given, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      double margin, const DesignEdges& edges) {
+    const Part part = withFaces(given);
     PartShape r;
     Box3 box = regions.designSpace.grown(0);
     for (int a = 0; a < 3; ++a) {
@@ -371,7 +425,9 @@ PartShape buildCover(const Part& part, const Regions& regions, std::shared_ptr<c
     if (regions.designBody) r.solid->addTrim(regions.designBody, false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies)
         r.solid->addTrim(std::make_shared<Shrunk>(keepOut, margin), true, edges.radius);
+    const auto around = aroundWhich(part);
     for (const Interface& i : part.interfaces) {
+        if (i.isOfLines()) r.solid->addBar(lineBar(i, 0, around), i.blendRadius);
         if (isOfFaces(i) || i.ringDiameter <= 0) continue;  // layers behind faces are features
         auto beyond = [&](const InterfaceEnd& end) {
             return end.kind == EndKind::flat ? std::min(margin, 0.9 * end.clearance) : ringExtension(i, end);
@@ -409,6 +465,7 @@ std::function<bool(const Vec3&)> interfaceZone(const Part& part, const Regions& 
             bars.push_back(layerOf(i, faces, 2 * beforeFaces(i, *faces), i.length, 0));
             continue;
         }
+        if (i.isOfLines()) continue;  // nothing of them is made exact
         const double before = ringExtension(i, i.start), after = ringExtension(i, i.end);
         bars.push_back({i.origin - before * i.axis, i.axis, before + i.length + after,
                         0.5 * std::max(i.ringDiameter, i.boreDiameter), 0});
@@ -496,7 +553,7 @@ std::vector<solid::Feature> interfaceFeatures(const Part& part, const Regions& r
         add(Feature::Kind::flat, name, "design space", "side of the design space", points[s], normals[s]).diameter = 0;
     }
     for (const Interface& i : part.interfaces) {
-        if (isOfFaces(i)) continue;
+        if (isOfFaces(i) || i.isOfLines()) continue;
         if (i.kind == Interface::Kind::pin) {
             Feature& f = add(Feature::Kind::boss, i.name + " side", i.name, "side", i.origin, i.axis);
             f.diameter = i.ringDiameter;
@@ -554,8 +611,32 @@ static void addKeptFaces(const Part& part, const std::shared_ptr<const shape::Ke
     }
 }
 
-PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
+/// Keeps the material behind faces of the original and around its edges and points.
+static void keepOfOriginal(const Part& part, const std::shared_ptr<const shape::KeptFaces>& faces,
+                           const std::shared_ptr<const shape::FreeBody>& trim, const Regions& regions,
+                           const DesignEdges& edges, PartShape& r) {
+    const auto around = aroundWhich(part);
+    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
+        Interface i = part.interfaces[n];
+        if (isOfFaces(i)) {
+            i.number = static_cast<int>(n);
+            const double before = beforeFaces(i, *faces);
+            const shape::RoundBar bar = layerOf(i, faces, before, i.length, beyondBody(regions, edges));
+            r.solid->addBar(bar, i.blendRadius);
+            r.bars.push_back(bar);
+            // the depth behind its faces is kept whatever is rounded beside it; its far edge comes out blunt
+            r.solid->addKept(layerOf(i, faces, before, 1.1 * i.length, 0), trim);
+        }
+        if (i.isOfLines()) {
+            r.solid->addBar(lineBar(i, 0, around), i.blendRadius);
+            if (around) r.solid->addKept(lineBar(i, 0, around), trim ? trim : around);
+        }
+    }
+}
+
+PartShape buildShape(const Part& given, const Regions& regions, std::shared_ptr<const shape::FreeBody> body,
                      const DesignEdges& edges) {
+    const Part part = withFaces(given);
     PartShape r;
     const Box3& designSpace = regions.designSpace;
     r.solid = std::make_shared<shape::MachinedSolid>(std::move(body), designSpace);
@@ -578,19 +659,9 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
     if (regions.designBody) r.solid->addTrim(trim = designTrim(part, regions), false, edges.radius);
     for (const auto& keepOut : regions.keepOutBodies) r.solid->addTrim(keepOut, true, 1);
     const auto faces = keptFacesOf(part);
-    for (std::size_t n = 0; n < part.interfaces.size(); ++n) {
-        Interface i = part.interfaces[n];
-        if (isOfFaces(i)) {
-            i.number = static_cast<int>(n);
-            const double before = beforeFaces(i, *faces);
-            const shape::RoundBar bar = layerOf(i, faces, before, i.length, beyondBody(regions, edges));
-            r.solid->addBar(bar, i.blendRadius);
-            r.bars.push_back(bar);
-            // the depth behind its faces is kept whatever is rounded beside it; its far edge comes out blunt
-            r.solid->addKept(layerOf(i, faces, before, 1.1 * i.length, 0), trim);
-            continue;
-        }
-        if (i.ringDiameter <= 0) continue;
+    keepOfOriginal(part, faces, trim, regions, edges, r);
+    for (const Interface& i : part.interfaces) {
+        if (isOfFaces(i) || i.isOfLines() || i.ringDiameter <= 0) continue;
         const double after = ringExtension(i, i.end);
         double before = ringExtension(i, i.start);
         if (!i.outline.empty()) before = std::max(before, beyondBody(regions, edges));
@@ -632,6 +703,7 @@ PartShape buildShape(const Part& part, const Regions& regions, std::shared_ptr<c
         r.faces.push_back(f);
     }
     if (faces) addKeptFaces(part, faces, r);
+    for (NamedFace& f : lineFaces(part)) r.faces.push_back(std::move(f));
     return r;
 }
 

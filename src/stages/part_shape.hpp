@@ -10,6 +10,7 @@
 #include "field/threshold.hpp"
 #include "shape/field_body.hpp"
 #include "shape/kept_faces.hpp"
+#include "shape/lines.hpp"
 #include "shape/machined_solid.hpp"
 #include "solid/feature.hpp"
 #include "surface/mesh_body.hpp"
@@ -29,8 +30,12 @@ struct NamedFace {
     std::vector<std::vector<Vec3>> outline{};          ///< polygons that hold it instead; empty: the radius does
     std::shared_ptr<const shape::KeptFaces> kept{};    ///< of an interface of faces, and its group there
     int group = 0;
-    /// Whether a point of the surface belongs to this face.
+    shape::Lines lines{};  ///< of an interface of edges or points, which has no surface of its own: what is around them
+    /// Whether a point of a surface belongs to this face. @param owner  of the point
+    bool isOn(int owner, const Vec3& p) const { return (!lines.empty() || owner == surface) && holds(p); }
+    /// The same where the surface is known to be its own.
     bool holds(const Vec3& p) const {
+        if (!lines.empty()) return shape::distanceTo(lines, p) <= radius;
         if (kept) return kept->holds(group, p, 1e-3);
         const Vec3 d = p - origin;
         const double along = d.dot(axis);
@@ -39,6 +44,8 @@ struct NamedFace {
     }
 };
 
+/// The faces that stand for edges and points.
+std::vector<NamedFace> lineFaces(const Part& part);
 /// Polygons of a pad's face where they are, mm; empty: it is round.
 std::vector<std::vector<Vec3>> outlineOf(const Interface& interface);
 

@@ -32,6 +32,11 @@ std::vector<std::pair<Vec3, Vec3>> facePoints(const Interface& i, const std::str
         }
         return points;
     }
+    if (i.isOfLines()) {
+        for (const auto& line : i.lines)
+            for (std::size_t k = 0; k < line.size(); ++k) points.emplace_back(line[k], i.axis);
+        return points;
+    }
     const auto [u, v] = perpendicular(i.axis);
     const bool side = face == "bore" || face == "side";
     if (!side && !i.outline.empty()) {

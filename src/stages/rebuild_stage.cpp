@@ -98,7 +98,9 @@ int surfaceOf(const NamedFace& f, const std::vector<solid::SolidSurface>& surfac
 void nameFaces(const SurfaceResult& surface, RebuildResult& r) {
     for (NamedFace f : surface.faces) {
         const auto count = r.faces.size();
-        if (f.kept) {
+        if (!f.lines.empty()) {
+            r.faces.push_back(f);
+        } else if (f.kept) {
             // of several faces that go on smoothly into each other each is a surface of its own
             std::map<std::size_t, Vec3> seen;  // a corner of each
             for (std::size_t t = 0; t < r.solid.mesh.triangle.size(); ++t) {

@@ -269,7 +269,7 @@ void findLosses(const Part& part, const FieldResult& field, const std::array<std
     for (const NamedFace& f : r.faces) {
         double area = 0;
         for (std::size_t t = 0; t < r.mesh.triangle.size(); ++t) {
-            if (r.mesh.owner[t] != f.surface) continue;
+            if (f.lines.empty() && r.mesh.owner[t] != f.surface) continue;
             const Triangle& v = r.mesh.triangle[t];
             const Vec3 &a = r.mesh.position[v[0]], &b = r.mesh.position[v[1]], &c = r.mesh.position[v[2]];
             if (f.holds((a + b + c) / 3)) area += 0.5 * (b - a).cross(c - a).norm();

@@ -5,6 +5,7 @@
 
 #include "duty/part_node.hpp"
 #include "shape/kept_faces.hpp"
+#include "shape/lines.hpp"
 
 namespace escultura::duty {
 
@@ -81,6 +82,12 @@ std::vector<OddLoad> oddStress(const Load& l, const Part& part, double factor) {
             if (!i.kept) return {};  // their file tells the area, and is not read yet
             for (const shape::FacePatch& f : i.kept->patches())
                 if (f.interface == i.number) area += f.area;
+            continue;
+        }
+        if (i.isOfLines()) {  // a disc around each point, a strip along each edge
+            for (const auto& line : i.lines)
+                area += line.size() < 2 ? M_PI * i.length * i.length : 2 * i.length * shape::lengthOf(line);
+            if (i.lines.empty()) return {};
             continue;
         }
         const double outer = 2 * outerRadius(i);

@@ -4,7 +4,7 @@ namespace escultura::duty {
 
 LoadKind forceLoad() {
     LoadKind k{Load::Kind::force, "force", "force", ""};
-    k.hasFrame = k.canShare = k.inTables = true;
+    k.onLines = k.hasFrame = k.canShare = k.inTables = true;
     k.figures = {forceFigure(true), momentFigure(true)};
     k.apply = [](const Load& l, LoadTarget& t) {
         const Vec3 force = t.share * (t.axes * l.force), moment = t.share * (t.axes * l.moment);

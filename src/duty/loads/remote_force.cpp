@@ -39,7 +39,7 @@ std::vector<LoadMark> marks(const Load& l, const Part& part, double factor) {
 LoadKind remoteForceLoad() {
     LoadKind k{Load::Kind::remoteForce, "remote_force", "remote force",
                "Acts at its point; a rigid face stiffens the part in every case."};
-    k.hasFrame = k.canShare = true;
+    k.onLines = k.hasFrame = k.canShare = true;
     k.figures = {forceFigure(false),
                  momentFigure(false),
                  {.key = "point",

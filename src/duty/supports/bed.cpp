@@ -14,6 +14,7 @@ std::string inStiffness(const Units&) {
 
 SupportKind bedSupport() {
     SupportKind k{Support::Kind::bed, "elastic_bed", "elastic bed", "Springs over the face."};
+    k.onLines = true;
     k.figures = {{.key = "normal_stiffness",
                   .label = "Along the normal",
                   .at = &Support::normalStiffness,

@@ -4,7 +4,7 @@ namespace escultura::duty {
 
 SupportKind fixedSupport() {
     SupportKind k{Support::Kind::fixed, "fixed", "fixed", ""};
-    k.hasFrame = k.canBeMoved = true;
+    k.onLines = k.hasFrame = k.canBeMoved = true;
     k.motionsKey = "directions";
     k.motions = {"x", "y", "z"};
     k.motionsWrittenIfAll = false;

@@ -5,7 +5,7 @@ namespace escultura::duty {
 SupportKind remoteSupport() {
     SupportKind k{Support::Kind::remote, "remote", "remote",
                   "The mean motion of the face is held; the face is free to deform."};
-    k.hasFrame = true;
+    k.onLines = k.hasFrame = true;
     k.motionsKey = "motions";
     k.motions = rigidMotions;
     k.figures = {{.key = "point",
