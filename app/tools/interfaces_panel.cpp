@@ -488,6 +488,7 @@ void InterfacesPanel::showFields(Interface::Kind kind) {
     showRing(kind == Interface::Kind::boss);
     for (QWidget* w : std::initializer_list<QWidget*>{diameter_, diameterWords_}) w->setVisible(!faces && !lines);
     for (QWidget* w : std::initializer_list<QWidget*>{neighbours_, sameRadius_}) w->setVisible(faces);
+    axis_->setEnabled(!lines);  // edges and points have none
     lengthWords_->setText(faces ? "Kept depth" : lines ? "Spread over" : "Length");
     length_->setAccessibleName(lengthWords_->text());
 }
