@@ -319,7 +319,7 @@ void InterfacesPanel::refresh() {
                             plain(i.origin[0]),
                             plain(i.origin[1]),
                             plain(i.origin[2]),
-                            axisText(i.axis),
+                            i.isOfLines() ? QString("–") : axisText(i.axis),
                             plain(i.length),
                             i.boreDiameter > 0 ? plain(i.boreDiameter) : "–",
                             i.isOfLines() ? QString("%1 %2").arg(i.places.size()).arg(duty::name(i.kind))
